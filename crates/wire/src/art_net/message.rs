@@ -1,0 +1,39 @@
+//! Any Art-Net message.
+
+use super::{Address, IpProg, IpProgReply, OpCode, Poll, PollReply, header};
+use crate::WireError;
+
+/// A datagram read as the message it says it is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Message {
+    /// A controller asks who is there.
+    Poll(Poll),
+    /// A node says who it is.
+    PollReply(Box<PollReply>),
+    /// A controller asks for or sets IP address, mask and gateway.
+    IpProg(IpProg),
+    /// A node tells its IP settings.
+    IpProgReply(IpProgReply),
+    /// A controller sets names, universes and port behaviour.
+    Address(Box<Address>),
+    /// Art-Net, but a message this crate has no type for.
+    Other(OpCode),
+}
+
+impl Message {
+    /// Reads one datagram.
+    ///
+    /// # Errors
+    /// When it is not Art-Net, or ends before its message does.
+    pub fn parse(datagram: &[u8]) -> Result<Self, WireError> {
+        Ok(match header::parse(datagram)? {
+            OpCode::POLL => Self::Poll(Poll::parse(datagram)?),
+            OpCode::POLL_REPLY => Self::PollReply(Box::new(PollReply::parse(datagram)?)),
+            OpCode::IP_PROG => Self::IpProg(IpProg::parse(datagram)?),
+            OpCode::IP_PROG_REPLY => Self::IpProgReply(IpProgReply::parse(datagram)?),
+            OpCode::ADDRESS => Self::Address(Box::new(Address::parse(datagram)?)),
+            other => Self::Other(other),
+        })
+    }
+}

@@ -1,0 +1,35 @@
+//! Art-Net 4, as published: UDP port 6454, controllers and nodes.
+//!
+//! [`Message::parse`] reads a whole datagram; each message's own file shows its layout. Numbers are
+//! big-endian except where a file says otherwise, since the standard mixes both.
+
+mod address;
+mod flags;
+mod header;
+mod ip_prog;
+mod ip_prog_reply;
+mod message;
+mod op_code;
+mod poll;
+mod poll_reply;
+
+pub use address::{Address, Command, Program};
+pub use flags::{
+    DataLoss, GoodInput, GoodOutputA, GoodOutputB, Indicators, PollFlags, PortType, Status1, Status2, Status3,
+    Style,
+};
+pub use ip_prog::{IpCommand, IpProg};
+pub use ip_prog_reply::IpProgReply;
+pub use message::Message;
+pub use op_code::OpCode;
+pub use poll::{Poll, PollTarget};
+pub use poll_reply::{PollReply, PortBlock};
+
+/// The UDP port of every Art-Net message, as source and as destination.
+pub const PORT: u16 = 6454;
+
+/// A short name: at most 17 bytes of text.
+pub type ShortName = crate::Text<18>;
+
+/// A long name: at most 63 bytes of text.
+pub type LongName = crate::Text<64>;

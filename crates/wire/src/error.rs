@@ -1,0 +1,63 @@
+//! Why bytes could not be read as a message.
+
+use core::fmt;
+
+use crate::art_net::OpCode;
+
+/// The part of a datagram that was being read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Layer {
+    /// The ten bytes every Art-Net message starts with: identifier and OpCode.
+    ArtNetHeader,
+    /// What follows the header in an Art-Net message of this kind.
+    ArtNet(OpCode),
+}
+
+impl fmt::Display for Layer {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::ArtNetHeader => f.write_str("Art-Net header"),
+            Self::ArtNet(op) => write!(f, "{op}"),
+        }
+    }
+}
+
+/// A datagram that is not, or not wholly, a message of the expected protocol.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum WireError {
+    /// The datagram ends before the layer does.
+    #[error("{layer} needs {needed} bytes from offset {offset}, but only {available} are there")]
+    Short {
+        /// The layer that is cut.
+        layer: Layer,
+        /// Where in the datagram that layer starts, in bytes.
+        offset: usize,
+        /// How many bytes the layer needs from there.
+        needed: usize,
+        /// How many there are.
+        available: usize,
+    },
+    /// The datagram does not start with the protocol's identifier.
+    #[error("the datagram does not start with the Art-Net identifier")]
+    Foreign,
+    /// The sender speaks a protocol version older than this one can read.
+    #[error("{layer} states protocol version {found}, the oldest that can be read is {oldest}")]
+    Version {
+        /// The layer that states the version.
+        layer: Layer,
+        /// The version found.
+        found: u16,
+        /// The oldest version understood.
+        oldest: u16,
+    },
+    /// A whole message, but of another kind than the one asked for.
+    #[error("found {found} where {wanted} was expected")]
+    OtherMessage {
+        /// The kind found.
+        found: OpCode,
+        /// The kind asked for.
+        wanted: OpCode,
+    },
+}

@@ -1,0 +1,14 @@
+//! Bytes to typed messages and back, for the open protocols of a show network.
+//!
+//! One folder per protocol, one file per message. Nothing here opens a socket, reads a clock or decides
+//! anything; every length off the wire is checked before it is used, and unknown codes keep their value.
+#![forbid(unsafe_code)]
+
+pub mod art_net;
+mod error;
+mod mac;
+mod text;
+
+pub use error::{Layer, WireError};
+pub use mac::{MacAddress, MacError};
+pub use text::Text;

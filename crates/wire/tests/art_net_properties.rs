@@ -1,0 +1,79 @@
+//! Whatever a field holds, unknown codes included, it survives a round trip; no bytes make a parser panic.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+use lantern_wire::art_net::{
+    Address, Command, IpCommand, IpProg, IpProgReply, Message, Poll, PollFlags, PollReply, PollTarget, Program,
+};
+use lantern_wire::{MacAddress, Text};
+use proptest::prelude::*;
+
+/// A poll reply made of arbitrary bytes in every field the layout names; the spare bytes stay zero.
+fn any_reply() -> impl Strategy<Value = PollReply> {
+    prop::collection::vec(any::<u8>(), PollReply::LENGTH).prop_map(|mut bytes| {
+        bytes[..10].copy_from_slice(b"Art-Net\0\x00\x21");
+        PollReply::parse(&bytes).unwrap()
+    })
+}
+
+proptest! {
+    #[test]
+    fn poll_replies_survive(reply in any_reply()) {
+        prop_assert_eq!(PollReply::parse(&reply.to_bytes()).unwrap(), reply);
+    }
+
+    #[test]
+    fn polls_survive(flags: u8, priority: u8, fields in prop::option::of(any::<[u16; 4]>())) {
+        let target = fields.map(|[top, bottom, esta, oem]| PollTarget { top, bottom, esta, oem });
+        let poll = Poll { flags: PollFlags(flags), priority, target };
+        prop_assert_eq!(Poll::parse(&poll.to_bytes()).unwrap(), poll);
+    }
+
+    #[test]
+    fn ip_messages_survive(command: u8, address: u32, mask: u32, port: u16, gateway: u32) {
+        let ask = IpProg {
+            command: IpCommand(command), address: address.into(), mask: mask.into(), port, gateway: gateway.into(),
+        };
+        prop_assert_eq!(IpProg::parse(&ask.to_bytes()).unwrap(), ask);
+        let told = IpProgReply {
+            address: address.into(), mask: mask.into(), port, status: command, gateway: gateway.into(),
+        };
+        prop_assert_eq!(IpProgReply::parse(&told.to_bytes()).unwrap(), told);
+    }
+
+    #[test]
+    fn addresses_survive(head: [u8; 5], names: [u8; 18], long in any::<[[u8; 32]; 2]>(), switches: [u8; 8]) {
+        let mut long_name = [0; 64];
+        long_name[..32].copy_from_slice(&long[0]);
+        long_name[32..].copy_from_slice(&long[1]);
+        let message = Address {
+            net: Program(head[0]),
+            bind_index: head[1],
+            short_name: Text::from_wire(names),
+            long_name: Text::from_wire(long_name),
+            switch_in: core::array::from_fn(|i| Program(switches[i])),
+            switch_out: core::array::from_fn(|i| Program(switches[4 + i])),
+            sub: Program(head[2]),
+            sacn_priority: head[3],
+            command: Command(head[4]),
+        };
+        prop_assert_eq!(Address::parse(&message.to_bytes()).unwrap(), message);
+    }
+
+    #[test]
+    fn no_bytes_make_it_panic(bytes in prop::collection::vec(any::<u8>(), 0..300), op: u16, headed: bool) {
+        let mut bytes = bytes;
+        if headed && bytes.len() >= 12 {
+            bytes[..8].copy_from_slice(b"Art-Net\0");
+            bytes[8..10].copy_from_slice(&op.to_le_bytes());
+            bytes[10..12].copy_from_slice(&[0, 14]);
+        }
+        drop(Message::parse(&bytes));
+    }
+
+    #[test]
+    fn mac_addresses_survive(bytes: [u8; 6]) {
+        let mac = MacAddress(bytes);
+        prop_assert_eq!(mac.to_string().parse::<MacAddress>().unwrap(), mac);
+    }
+}
