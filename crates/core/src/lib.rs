@@ -1,1 +1,27 @@
-//! placeholder
+//! What the trade knows.
+//!
+//! Addresses and universes, the rig sheet and its clash rules, the census of who was there, comparing the two,
+//! planning changes, and the conversations with nodes as state machines. Nothing here opens a socket, reads a
+//! clock or a file, prints, or knows about a terminal: time comes in as a [`std::time::Duration`] since the
+//! conversation began.
+#![forbid(unsafe_code)]
+
+pub mod adapter;
+pub mod address;
+mod as_millis;
+mod as_text;
+pub mod census;
+pub mod change;
+pub mod clash;
+pub mod compare;
+pub mod conversation;
+pub mod finding;
+pub mod kind;
+pub mod logbook;
+mod said;
+mod setting;
+pub mod sheet;
+pub mod universe;
+
+pub use said::Said;
+pub use setting::{DataLoss, Direction, Merge};

@@ -1,0 +1,79 @@
+//! The census as a file and as machine-readable output: one JSON object.
+
+use serde::{Deserialize, Serialize};
+
+use super::{Census, FoundNode};
+use crate::Said;
+
+/// The version of the format.
+const FORMAT: u32 = 1;
+
+/// A saved census.
+#[derive(Debug, Serialize)]
+pub struct CensusFile<'a> {
+    /// The version of the format.
+    pub format: u32,
+    /// When it was taken, in UTC (RFC 3339).
+    pub taken: &'a str,
+    /// Through which adapter.
+    pub adapter: &'a str,
+    /// The nodes, in the order of their addresses.
+    pub nodes: Vec<NodeRecord<'a>>,
+}
+
+/// A node with what can be derived from it, for readers that know nothing of pages and codes.
+#[derive(Debug, Serialize)]
+pub struct NodeRecord<'a> {
+    name: Said,
+    label: Said,
+    model: String,
+    #[serde(flatten)]
+    node: &'a FoundNode,
+}
+
+/// Why a file is no census.
+#[derive(Debug, thiserror::Error)]
+pub enum CensusFileError {
+    /// It is no JSON, or holds other things than a census.
+    #[error("it is not a census: {0}")]
+    Unreadable(#[from] serde_json::Error),
+    /// It was written by a later version of the program.
+    #[error("it has format {found}, this program reads {FORMAT}")]
+    Format {
+        /// The format found.
+        found: u32,
+    },
+}
+
+impl<'a> CensusFile<'a> {
+    /// `census` as taken at that time through that adapter.
+    #[must_use]
+    pub fn new(census: &'a Census, taken: &'a str, adapter: &'a str) -> Self {
+        let record =
+            |node: &'a FoundNode| NodeRecord { name: node.name(), label: node.label(), model: node.model(), node };
+        Self { format: FORMAT, taken, adapter, nodes: census.by_address().into_iter().map(record).collect() }
+    }
+}
+
+impl Census {
+    /// Reads a saved census.
+    ///
+    /// # Errors
+    /// When the text is none, or of another format.
+    pub fn from_json(text: &str) -> Result<Self, CensusFileError> {
+        #[derive(Deserialize)]
+        struct Head {
+            format: u32,
+        }
+        #[derive(Deserialize)]
+        struct Body {
+            nodes: Vec<FoundNode>,
+        }
+        let head: Head = serde_json::from_str(text)?;
+        if head.format != FORMAT {
+            return Err(CensusFileError::Format { found: head.format });
+        }
+        let body: Body = serde_json::from_str(text)?;
+        Ok(Self::of(body.nodes))
+    }
+}

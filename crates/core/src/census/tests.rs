@@ -1,0 +1,114 @@
+//! Several replies are one node; the MAC says which.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::art_net::{IpProgReply, PollReply, PortBlock, PortType};
+use lantern_wire::{MacAddress, Text};
+use rstest::rstest;
+
+use super::*;
+
+fn reply(mac: u8, last_octet: u8, page: u8) -> PollReply {
+    let port = PortBlock { kind: PortType::DMX_OUT, switch_out: page, ..PortBlock::default() };
+    PollReply {
+        address: Ipv4Addr::new(10, 40, 1, last_octet),
+        mac: if mac == 0 { MacAddress::UNKNOWN } else { MacAddress([2, 0x4d, 0x42, 0, 0x10, mac]) },
+        bind_index: page,
+        short_name: Text::cut("quay-north"),
+        port_count: 4,
+        ports: [port; 4],
+        ..PollReply::default()
+    }
+}
+
+fn sighting(told: Told, last_octet: u8) -> Sighting {
+    Sighting { at: Duration::from_millis(7), seat: 0, from: Ipv4Addr::new(10, 40, 1, last_octet), told }
+}
+
+fn seen(census: &mut Census, reply: PollReply) -> News {
+    let from = reply.address.octets()[3];
+    census.take(&sighting(Told::PollReply(Box::new(reply)), from))
+}
+
+#[test]
+fn pages_of_one_node_are_one_node_in_any_order() {
+    let mut census = Census::default();
+    assert_eq!(seen(&mut census, reply(1, 100, 2)), News::NewNode(0));
+    assert!(!census.nodes()[0].pages_complete());
+    assert_eq!(seen(&mut census, reply(1, 100, 0)), News::More(0));
+    assert_eq!(seen(&mut census, reply(1, 100, 1)), News::More(0));
+    let node = &census.nodes()[0];
+    assert_eq!((node.port_count(), node.pages_complete()), (8, true));
+    let (place, port) = node.port(6).unwrap();
+    assert_eq!((place, port.universe.flat()), (PortPlace { page: 2, slot: 1 }, 2));
+    assert!(node.port(9).is_none() && node.port(0).is_none());
+}
+
+#[test]
+fn the_same_mac_at_a_new_address_is_the_same_node() {
+    let mut census = Census::default();
+    seen(&mut census, reply(1, 100, 1));
+    assert_eq!(seen(&mut census, reply(1, 101, 1)), News::More(0));
+    assert_eq!(census.nodes()[0].address, Ipv4Addr::new(10, 40, 1, 101));
+}
+
+#[rstest]
+#[case(1, 2, 2)]
+#[case(0, 0, 1)]
+#[case(0, 1, 2)]
+fn two_macs_at_one_address_are_two_nodes(#[case] mac_a: u8, #[case] mac_b: u8, #[case] nodes: usize) {
+    let mut census = Census::default();
+    seen(&mut census, reply(mac_a, 100, 1));
+    seen(&mut census, reply(mac_b, 100, 1));
+    assert_eq!(census.nodes().len(), nodes);
+}
+
+#[test]
+fn settings_belong_to_the_node_they_come_from() {
+    let mut census = Census::default();
+    seen(&mut census, reply(1, 100, 1));
+    let told = |octet| {
+        Told::IpSettings(IpProgReply {
+            address: Ipv4Addr::new(10, 40, 1, octet),
+            mask: Ipv4Addr::new(255, 255, 0, 0),
+            port: 6454,
+            status: 0,
+            gateway: Ipv4Addr::UNSPECIFIED,
+        })
+    };
+    assert_eq!(census.take(&sighting(told(55), 55)), News::Nothing);
+    assert_eq!(census.take(&sighting(told(100), 100)), News::More(0));
+    assert_eq!(census.nodes()[0].settings.unwrap().mask, Ipv4Addr::new(255, 255, 0, 0));
+}
+
+#[test]
+fn a_flood_of_forged_nodes_stays_bounded() {
+    let mut census = Census::default();
+    for i in 0..Census::MOST_NODES + 1000 {
+        let [.., a, b] = i.to_be_bytes();
+        let mut forged = reply(1, 100, 1);
+        forged.mac.0[2..4].copy_from_slice(&[a, b]);
+        seen(&mut census, forged);
+    }
+    assert_eq!((census.nodes().len(), census.overlooked()), (Census::MOST_NODES, 1000));
+    assert_eq!(seen(&mut census, reply(1, 100, 1)), News::Nothing);
+}
+
+#[test]
+fn a_census_survives_being_saved() {
+    let mut census = Census::default();
+    seen(&mut census, reply(1, 100, 1));
+    seen(&mut census, reply(0, 101, 1));
+    let saved = serde_json::to_string(&CensusFile::new(&census, "2026-05-03T18:00:00Z", "show")).unwrap();
+    let again = Census::from_json(&saved).unwrap();
+    assert_eq!(again.nodes(), census.nodes());
+}
+
+#[rstest]
+#[case("not json", "it is not a census: expected ident at line 1 column 2")]
+#[case("{\"nodes\": []}", "it is not a census: missing field `format` at line 1 column 13")]
+#[case("{\"format\": 99}", "it has format 99, this program reads 1")]
+fn a_file_that_is_no_census_says_why(#[case] text: &str, #[case] message: &str) {
+    assert_eq!(Census::from_json(text).unwrap_err().to_string(), message);
+}

@@ -1,0 +1,349 @@
+//! What speaks against a change: looked at before anything is sent.
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::art_net::{LongName, ShortName};
+
+use super::Change;
+use crate::address::{Mask, Role, Subnet};
+use crate::census::{Census, FoundNode};
+use crate::clash::standing;
+use crate::compare::{Difference, PortDifference};
+use crate::conversation::Seat;
+use crate::finding::{Finding, Rule, Severity};
+use crate::sheet::RigSheet;
+use crate::universe::PortAddress;
+
+pub(crate) static RULES: &[&Rule] = &[
+    &TAKEN,
+    &OWN,
+    &LOCKED,
+    &NOT_FROM_HERE,
+    &UNABLE,
+    &PAGE_SPLIT,
+    &UNREACHABLE,
+    &NO_MAC,
+    &RING,
+    &OUT_OF_REACH,
+    &SHARED,
+    &TOO_LONG,
+    &NO_HOST,
+    &GATEWAY,
+    &PAGES_MISSING,
+];
+
+static TAKEN: Rule = Rule {
+    code: "C001",
+    severity: Severity::Error,
+    title: "the wanted address is taken",
+    why: "two devices with one address disturb each other, and one of them may be in the show",
+};
+static OWN: Rule = Rule {
+    code: "C002",
+    severity: Severity::Error,
+    title: "the wanted address is this computer's own",
+    why: "the node and this computer would disturb each other",
+};
+static LOCKED: Rule = Rule {
+    code: "C003",
+    severity: Severity::Error,
+    title: "the node stands in a locked range",
+    why: "the sheet says that nothing there is ever touched",
+};
+static NOT_FROM_HERE: Rule = Rule {
+    code: "C004",
+    severity: Severity::Warning,
+    title: "not set over the network",
+    why: "this is no setting, so it has to be done otherwise",
+};
+static UNABLE: Rule = Rule {
+    code: "C005",
+    severity: Severity::Error,
+    title: "the node cannot do that",
+    why: "its own status says so, and asking all the same would leave it half set",
+};
+static PAGE_SPLIT: Rule = Rule {
+    code: "C006",
+    severity: Severity::Error,
+    title: "ports of one page in different subs",
+    why: "the ports of a page share net and sub, so moving one there would move its neighbour too",
+};
+static UNREACHABLE: Rule = Rule {
+    code: "C007",
+    severity: Severity::Error,
+    title: "the node cannot be talked to from here",
+    why: "its address lies in another subnet, so it would never get what is sent to it",
+};
+static NO_MAC: Rule = Rule {
+    code: "C008",
+    severity: Severity::Error,
+    title: "the node does not tell its MAC address",
+    why: "once its address has changed, it could not be known again for certain",
+};
+static RING: Rule = Rule {
+    code: "C009",
+    severity: Severity::Error,
+    title: "addresses going round in a ring",
+    why: "each node waits for the next to leave, so none can be first",
+};
+static OUT_OF_REACH: Rule = Rule {
+    code: "C010",
+    severity: Severity::Warning,
+    title: "the node leaves this computer's subnet",
+    why: "it will be heard afterwards, but neither read back in full nor set again from here",
+};
+static SHARED: Rule = Rule {
+    code: "C011",
+    severity: Severity::Error,
+    title: "the node's present address is held twice",
+    why: "what is sent to that address may reach the other device",
+};
+static TOO_LONG: Rule = Rule {
+    code: "C012",
+    severity: Severity::Error,
+    title: "a text longer than the protocol keeps",
+    why: "the node would keep only the beginning",
+};
+static NO_HOST: Rule = Rule {
+    code: "C013",
+    severity: Severity::Error,
+    title: "no device's address under that mask",
+    why: "the first and the last address of a subnet mean the subnet itself and everybody in it",
+};
+static GATEWAY: Rule = Rule {
+    code: "C014",
+    severity: Severity::Error,
+    title: "a gateway outside the node's subnet",
+    why: "the node could never reach it; inside a subnet no gateway is needed",
+};
+static PAGES_MISSING: Rule = Rule {
+    code: "C015",
+    severity: Severity::Error,
+    title: "not every page of the node was heard",
+    why: "its ports cannot be counted for certain, and the wrong one could be changed",
+};
+
+/// What is known about the surroundings of a change.
+#[derive(Debug, Clone, Copy)]
+pub struct Protection<'a> {
+    /// Who is there.
+    pub census: &'a Census,
+    /// What the sheet protects, where there is one.
+    pub sheet: Option<&'a RigSheet>,
+    /// Where this computer sits.
+    pub seats: &'a [Seat],
+}
+
+impl Protection<'_> {
+    /// What speaks against `change`, when the nodes in `leaving` will have left their addresses before.
+    pub(super) fn against(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
+        let mut findings = self.against_touching(&change.node);
+        findings.extend(too_long(change));
+        if change.differences.iter().any(Difference::is_ip) {
+            findings.extend(self.against_moving(change, leaving));
+        }
+        findings
+    }
+
+    fn against_touching(&self, node: &FoundNode) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        let (name, address) = (node.title(), node.address);
+        if !self.seats.iter().any(|seat| seat.subnet.contains(address)) {
+            findings.push(UNREACHABLE.finding(
+                format!("{name} has {address}, which this computer is not in a subnet with"),
+                format!("give this computer a second, free address in the network of {address}"),
+            ));
+        }
+        let networks = self.sheet.map_or(&[][..], |sheet| &sheet.networks);
+        let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
+        if let Some(range) = locked {
+            findings.push(LOCKED.finding(
+                format!("{name} at {address} stands in the locked range {}", range.value),
+                "leave it, or take the range off the sheet's locked list",
+            ));
+        }
+        if let Some(other) = self.holder(address, node) {
+            findings.push(SHARED.finding(
+                format!("{address} is held by {name} and by {}", described(other)),
+                "unplug one of the two, then try again",
+            ));
+        }
+        findings
+    }
+
+    fn against_moving(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
+        let node = &change.node;
+        let name = node.title();
+        let mut findings = Vec::new();
+        if node.mac.is_none() {
+            findings.push(
+                NO_MAC.finding(format!("{name} does not tell its MAC address"), "set it at the unit itself"),
+            );
+        }
+        let after = Settings::after(change);
+        findings.extend(after.faults(&name));
+        let Some(wanted) = change.new_address() else { return findings };
+        if self.seats.iter().any(|seat| seat.own == wanted) {
+            findings.push(OWN.finding(
+                format!("{wanted} is this computer's own address"),
+                format!("choose another address for {name}"),
+            ));
+        }
+        if let Some(holder) = self.holder(wanted, node)
+            && !leaving.contains(&holder)
+        {
+            findings.push(TAKEN.finding(
+                format!("{wanted}, wanted for {name}, is held by {}", described(holder)),
+                format!("choose another address for {name}, or move {} away first", holder.title()),
+            ));
+        }
+        let network = self.sheet.and_then(|s| s.networks.iter().find(|n| n.range.value.contains(wanted)));
+        findings.extend(network.map_or_else(Vec::new, |network| standing(network, wanted, &name)));
+        if !self.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
+            findings.push(OUT_OF_REACH.finding(
+                format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
+                "give this computer a second address there to go on working with the node",
+            ));
+        }
+        findings
+    }
+
+    /// Who else holds `address`.
+    fn holder(&self, address: Ipv4Addr, but: &FoundNode) -> Option<&FoundNode> {
+        let same = |node: &FoundNode| node.mac == but.mac && node.address == but.address;
+        self.census.nodes().iter().find(|node| node.address == address && !same(node))
+    }
+}
+
+/// Address, mask and gateway as they will be, as far as known.
+struct Settings {
+    address: Option<Ipv4Addr>,
+    mask: Option<Mask>,
+    gateway: Option<Ipv4Addr>,
+}
+
+impl Settings {
+    fn after(change: &Change) -> Self {
+        let told = change.node.settings;
+        let mut after = Self {
+            address: Some(change.node.address),
+            mask: told.and_then(|s| Mask::try_from(s.mask).ok()),
+            gateway: told.map(|s| s.gateway),
+        };
+        for difference in &change.differences {
+            match difference {
+                Difference::Address { planned, .. } => after.address = Some(*planned),
+                Difference::Mask { planned, .. } => after.mask = Some(*planned),
+                Difference::Gateway { planned, .. } => after.gateway = Some(*planned),
+                Difference::Dhcp { planned: true } => after.address = None,
+                _ => {}
+            }
+        }
+        after
+    }
+
+    fn faults(&self, name: &str) -> Vec<Finding> {
+        let (Some(address), Some(mask)) = (self.address, self.mask) else { return Vec::new() };
+        let subnet = Subnet::around(address, mask);
+        let mut findings = Vec::new();
+        if subnet.role(address) != Role::Host {
+            findings.push(NO_HOST.finding(
+                format!("{address} with mask {mask} is not a device's address, wanted for {name}"),
+                format!("choose an address between {}", subnet.hosts()),
+            ));
+        }
+        let gateway = self.gateway.filter(|gateway| !gateway.is_unspecified());
+        if let Some(gateway) = gateway.filter(|gateway| subnet.role(*gateway) != Role::Host) {
+            findings.push(GATEWAY.finding(
+                format!("the gateway {gateway} of {name} would lie outside {subnet}"),
+                "set --gateway 0.0.0.0 for none, or a router inside the subnet",
+            ));
+        }
+        findings
+    }
+}
+
+fn too_long(change: &Change) -> Vec<Finding> {
+    let finding = |what: &str, text: &str, most: usize| {
+        TOO_LONG.finding(
+            format!("the {what} {text:?} has {} bytes, {most} are kept", text.len()),
+            format!("shorten it to {most} bytes"),
+        )
+    };
+    let long = |difference: &Difference| match difference {
+        Difference::Name { planned, .. } if !ShortName::fits(planned) => {
+            Some(finding("name", planned, ShortName::CAPACITY))
+        }
+        Difference::Label { planned, .. } if !LongName::fits(planned) => {
+            Some(finding("label", planned, LongName::CAPACITY))
+        }
+        _ => None,
+    };
+    change.differences.iter().filter_map(long).collect()
+}
+
+/// Why a difference cannot be made to vanish from here, if it cannot.
+pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<Finding> {
+    let name = node.title();
+    let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
+    match difference {
+        Difference::Firmware { .. } => Some(NOT_FROM_HERE.finding(
+            format!("{name}: {difference}"),
+            "load the firmware with the maker's tool, or correct the sheet",
+        )),
+        Difference::DataLoss { .. } if !node.can.data_loss => unable(
+            format!("{name} cannot be told what to do on data loss"),
+            "set it at the unit, or take on_data_loss off the sheet",
+        ),
+        Difference::Dhcp { planned: true } if !node.can.dhcp => {
+            unable(format!("{name} cannot take its address by DHCP"), "give it a fixed address")
+        }
+        Difference::Port { number, what } => match what {
+            PortDifference::Absent { has } => {
+                unable(format!("{name} has no port {number}, it states {has}"), "choose one of its ports")
+            }
+            PortDifference::Direction { .. } if !node.can.direction => unable(
+                format!("{name} cannot switch port {number} between input and output"),
+                "switch it at the unit, or use another port",
+            ),
+            PortDifference::Protocol { .. } if !node.can.protocol => unable(
+                format!("{name} cannot switch port {number} to {}", difference.planned()),
+                "use the protocol it speaks, or another node",
+            ),
+            PortDifference::Universe { planned, .. } if planned.port_address().is_none() => unable(
+                format!("{planned} on {name} port {number} is above what can be programmed"),
+                "choose an sACN universe up to 32767",
+            ),
+            _ if !node.pages_complete() => Some(PAGES_MISSING.finding(
+                format!("{name} left out a page, port {number} cannot be counted for certain"),
+                "look again; a lost answer is the usual cause",
+            )),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// The finding for a page whose ports would be torn apart.
+pub(super) fn page_split(node: &FoundNode, number: u32, stays: PortAddress, wanted: PortAddress) -> Finding {
+    PAGE_SPLIT.finding(
+        format!("{} port {number} has {stays}, on one page with a port wanted on {wanted}", node.title()),
+        format!("move all ports of the page to net {} sub {}, or use another page", wanted.net(), wanted.sub()),
+    )
+}
+
+/// The finding for nodes whose new addresses are each held by the next.
+pub(super) fn ring(names: &[String]) -> Finding {
+    RING.finding(
+        format!("{} each want the next one's address", names.join(", ")),
+        format!(
+            "move {} to a free address first, with deft-lantern set",
+            names.first().map_or("", String::as_str)
+        ),
+    )
+}
+
+fn described(node: &FoundNode) -> String {
+    let mac = node.mac.map_or_else(|| "MAC not told".to_owned(), |mac| mac.to_string());
+    format!("{} ({mac})", node.title())
+}

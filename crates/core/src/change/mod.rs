@@ -1,0 +1,67 @@
+//! Changes: what to alter on which node, why, in which order, and what speaks against it.
+
+mod guard;
+mod order;
+mod plan;
+mod steps;
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+use serde::Serialize;
+
+use crate::as_text;
+use crate::census::FoundNode;
+use crate::compare::Difference;
+
+pub use guard::Protection;
+pub use plan::{ChangePlan, Untouched, plan_by_sheet, plan_one};
+pub use steps::{Step, StepMessage};
+
+pub(crate) use guard::RULES;
+
+/// Everything to alter on one node.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Change {
+    /// The node as it is now.
+    pub node: FoundNode,
+    /// What is to become different.
+    pub differences: Vec<Difference>,
+    /// Why.
+    pub reason: String,
+    /// How, in order.
+    pub steps: Vec<Step>,
+}
+
+/// A node as messages and the logbook name it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct NodeName {
+    /// Its MAC address, when it tells it.
+    #[serde(serialize_with = "as_text::option::serialize")]
+    pub mac: Option<MacAddress>,
+    /// Its name before the change.
+    pub name: String,
+    /// Its address before the change.
+    pub address: Ipv4Addr,
+}
+
+impl Change {
+    /// How to name the node.
+    #[must_use]
+    pub fn node_name(&self) -> NodeName {
+        NodeName { mac: self.node.mac, name: self.node.title(), address: self.node.address }
+    }
+
+    /// The address the node will have, when that is known beforehand.
+    #[must_use]
+    pub fn new_address(&self) -> Option<Ipv4Addr> {
+        let address = |difference: &Difference| match difference {
+            Difference::Address { planned, .. } => Some(*planned),
+            _ => None,
+        };
+        self.differences.iter().find_map(address)
+    }
+}
+
+#[cfg(test)]
+mod tests;

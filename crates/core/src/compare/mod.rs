@@ -1,0 +1,151 @@
+//! Comparing what should be with what was found.
+
+mod difference;
+mod matching;
+mod wanted;
+
+use crate::address::Subnet;
+use crate::census::{Census, FoundNode};
+use crate::finding::{Finding, Rule, Severity};
+use crate::sheet::{RigSheet, SheetNode};
+
+pub use difference::{Difference, PortDifference};
+pub use matching::{Match, Matching};
+pub use wanted::{Addressing, Wanted, WantedPort};
+
+pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS];
+
+static MISSING: Rule = Rule {
+    code: "R001",
+    severity: Severity::Error,
+    title: "a node of the sheet does not answer",
+    why: "whatever hangs on it will stay dark or silent",
+};
+static UNEXPECTED: Rule = Rule {
+    code: "R002",
+    severity: Severity::Warning,
+    title: "a node that is not on the sheet",
+    why: "it may use an address or a universe that the sheet gives to another",
+};
+static DIFFERENT: Rule = Rule {
+    code: "R003",
+    severity: Severity::Error,
+    title: "a node is set otherwise than planned",
+    why: "the plan and the rig do not agree, so one of them will surprise somebody",
+};
+static AMBIGUOUS: Rule = Rule {
+    code: "R004",
+    severity: Severity::Error,
+    title: "a node that cannot be told from another",
+    why: "several units answer to what the sheet knows of it, and changing the wrong one would be worse than none",
+};
+
+/// Sheet and census side by side.
+#[derive(Debug, Clone)]
+pub struct Comparison<'a> {
+    /// One row for each node of the sheet, in its order.
+    pub rows: Vec<Row<'a>>,
+    /// Nodes found that are not on the sheet, in the order of their addresses.
+    pub unexpected: Vec<&'a FoundNode>,
+}
+
+/// One node of the sheet and what became of it.
+#[derive(Debug, Clone)]
+pub struct Row<'a> {
+    /// The node as planned.
+    pub planned: &'a SheetNode,
+    /// What was found.
+    pub state: State<'a>,
+}
+
+/// What was found of a planned node.
+#[derive(Debug, Clone)]
+pub enum State<'a> {
+    /// It does not answer.
+    Missing,
+    /// Several units could be it.
+    Ambiguous(Vec<&'a FoundNode>),
+    /// It answers; where it differs from the plan, if anywhere.
+    Found(&'a FoundNode, Vec<Difference>),
+}
+
+/// Compares every node of the sheet with the census.
+#[must_use]
+pub fn compare<'a>(sheet: &'a RigSheet, census: &'a Census) -> Comparison<'a> {
+    let matching = Matching::new(sheet, census);
+    let nodes = census.nodes();
+    let row = |(planned, matched): (&'a SheetNode, &Match)| {
+        let state = match matched {
+            Match::Missing => State::Missing,
+            Match::Ambiguous(candidates) => State::Ambiguous(candidates.iter().map(|i| &nodes[*i]).collect()),
+            Match::Found(index) => {
+                let found = &nodes[*index];
+                State::Found(found, Wanted::by_sheet(sheet, planned).differences(found))
+            }
+        };
+        Row { planned, state }
+    };
+    let mut unexpected: Vec<&FoundNode> = matching.unexpected.iter().map(|i| &nodes[*i]).collect();
+    unexpected.sort_by_key(|node| (node.address, node.mac));
+    Comparison { rows: sheet.nodes.iter().zip(&matching.of_sheet).map(row).collect(), unexpected }
+}
+
+impl Comparison<'_> {
+    /// Whether every node answers as planned and no other is there.
+    #[must_use]
+    pub fn is_as_planned(&self) -> bool {
+        let fine = |row: &Row<'_>| matches!(&row.state, State::Found(_, differences) if differences.is_empty());
+        self.unexpected.is_empty() && self.rows.iter().all(fine)
+    }
+
+    /// Everything that is not as planned.
+    #[must_use]
+    pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
+        let rows = self.rows.iter().filter_map(|row| row.finding(sheet));
+        rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
+    }
+}
+
+impl Row<'_> {
+    fn finding(&self, sheet: &RigSheet) -> Option<Finding> {
+        let name = &self.planned.name;
+        let finding = match &self.state {
+            State::Missing => MISSING.finding(
+                format!("{} does not answer", name.value),
+                "look at its power, its link light and its cable, then check again",
+            ),
+            State::Ambiguous(candidates) => {
+                let who: Vec<String> = candidates.iter().map(|node| identity(node)).collect();
+                AMBIGUOUS.finding(
+                    format!("{} could be {}", name.value, who.join(" or ")),
+                    format!("write the MAC address of the right one into the sheet, under {}", name.value),
+                )
+            }
+            State::Found(_, differences) if differences.is_empty() => return None,
+            State::Found(node, differences) => {
+                let list: Vec<String> = differences.iter().map(ToString::to_string).collect();
+                DIFFERENT.finding(
+                    format!("{} at {}: {}", name.value, node.address, list.join("; ")),
+                    "set the nodes as planned with deft-lantern apply, or correct the sheet",
+                )
+            }
+        };
+        Some(finding.at(sheet, name.span, name.value.clone()))
+    }
+}
+
+fn unexpected(node: &FoundNode, sheet: &RigSheet) -> Finding {
+    let home = sheet.networks.iter().any(|network| Subnet::contains(network.range.value, node.address));
+    let place = if home { "" } else { ", outside every network of the sheet" };
+    UNEXPECTED.finding(
+        format!("{} at {} is not on the sheet{place}", node.title(), identity(node)),
+        "add it to the sheet, or unplug it",
+    )
+}
+
+fn identity(node: &FoundNode) -> String {
+    node.mac.map_or_else(|| node.address.to_string(), |mac| format!("{} ({mac})", node.address))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,67 @@
+//! Kinds: what models of node there are, and what each can do.
+
+use std::sync::LazyLock;
+
+use serde::Deserialize;
+
+/// A model of node.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Kind {
+    /// The name a rig sheet uses.
+    pub name: String,
+    /// Who makes it.
+    pub maker: String,
+    /// What the maker calls it.
+    pub model: String,
+    /// ESTA code of the maker, as the poll reply states it.
+    pub esta: u16,
+    /// OEM code of the model, as the poll reply states it.
+    pub oem: u16,
+    /// How many DMX ports it has.
+    pub ports: u32,
+}
+
+#[derive(Deserialize)]
+struct KindFile {
+    kind: Vec<Kind>,
+}
+
+static SHIPPED: LazyLock<Vec<Kind>> = LazyLock::new(|| {
+    let file: KindFile = toml::from_str(include_str!("kinds.toml")).expect("the shipped kinds are read in a test");
+    file.kind
+});
+
+impl Kind {
+    /// The kind a rig sheet calls `name`.
+    #[must_use]
+    pub fn named(name: &str) -> Option<&'static Self> {
+        SHIPPED.iter().find(|kind| kind.name == name)
+    }
+
+    /// The kind whose units state these codes.
+    #[must_use]
+    pub fn stating(esta: u16, oem: u16) -> Option<&'static Self> {
+        SHIPPED.iter().find(|kind| (kind.esta, kind.oem) == (esta, oem))
+    }
+
+    /// Maker and model, as shown in tables.
+    #[must_use]
+    pub fn title(&self) -> String {
+        format!("{} {}", self.maker, self.model)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_shipped_kinds_are_well_formed_and_distinct() {
+        for (i, kind) in SHIPPED.iter().enumerate() {
+            assert_eq!(Kind::named(&kind.name), Some(kind));
+            assert_eq!(Kind::stating(kind.esta, kind.oem), Some(kind));
+            assert!(SHIPPED[..i].iter().all(|other| other.title() != kind.title()));
+        }
+    }
+}

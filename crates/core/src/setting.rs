@@ -1,0 +1,89 @@
+//! Words for how a port and a node behave, shared by the sheet, the census and changes.
+
+use std::fmt;
+
+use lantern_wire::art_net;
+use serde::{Deserialize, Serialize};
+
+/// Which way a port works.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Direction {
+    /// From the network to the socket.
+    Out,
+    /// From the socket to the network.
+    In,
+}
+
+/// How two sources of one universe are combined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Merge {
+    /// Not at all.
+    Off,
+    /// Highest takes precedence.
+    Htp,
+    /// Latest takes precedence.
+    Ltp,
+}
+
+/// What a node does when data stops.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum DataLoss {
+    /// Keep the last levels.
+    Hold,
+    /// All levels to zero.
+    Dark,
+    /// All levels to full.
+    Full,
+    /// Play the recorded scene.
+    Scene,
+}
+
+impl Merge {
+    /// The words of the rig sheet.
+    pub const WORDS: [(&'static str, Self); 3] = [("off", Self::Off), ("htp", Self::Htp), ("ltp", Self::Ltp)];
+}
+
+impl DataLoss {
+    /// The words of the rig sheet.
+    pub const WORDS: [(&'static str, Self); 4] =
+        [("hold", Self::Hold), ("dark", Self::Dark), ("full", Self::Full), ("scene", Self::Scene)];
+}
+
+impl From<art_net::DataLoss> for DataLoss {
+    fn from(loss: art_net::DataLoss) -> Self {
+        match loss {
+            art_net::DataLoss::Hold => Self::Hold,
+            art_net::DataLoss::Zero => Self::Dark,
+            art_net::DataLoss::Full => Self::Full,
+            art_net::DataLoss::Scene => Self::Scene,
+        }
+    }
+}
+
+fn word_of<T: PartialEq>(words: &[(&'static str, T)], value: &T) -> &'static str {
+    words.iter().find(|(_, v)| v == value).map_or("", |(word, _)| word)
+}
+
+impl fmt::Display for Merge {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(word_of(&Self::WORDS, self))
+    }
+}
+
+impl fmt::Display for DataLoss {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(word_of(&Self::WORDS, self))
+    }
+}
+
+impl fmt::Display for Direction {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Out => "out",
+            Self::In => "in",
+        })
+    }
+}

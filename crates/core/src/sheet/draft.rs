@@ -1,0 +1,134 @@
+//! A first sheet, with comments that teach: empty, or written down from what was found.
+
+use std::fmt::Write;
+
+use toml::Value;
+
+use crate::Merge;
+use crate::address::Subnet;
+use crate::census::{Census, FoundNode, FoundPort};
+use crate::sheet::WantedAddress;
+
+/// What a first sheet is made from.
+#[derive(Debug, Clone, Copy)]
+pub struct Draft<'a> {
+    /// The rig's name.
+    pub name: &'a str,
+    /// The network the nodes stand in.
+    pub network: Subnet,
+    /// The nodes found there.
+    pub census: Option<&'a Census>,
+}
+
+impl Draft<'_> {
+    /// The text of the sheet. It says what is there, clashes included: those show with `sheet clashes`.
+    #[must_use]
+    pub fn text(&self) -> String {
+        let mut text = head(self.name, self.network);
+        match self.census {
+            Some(census) => {
+                text.push_str("# The nodes as they were found. Correct here what should be otherwise.\n");
+                for node in census.by_address().into_iter().filter(|node| node.is_node()) {
+                    text.push_str(&node_table(node));
+                }
+            }
+            None => text.push_str(&example(self.network)),
+        }
+        text
+    }
+}
+
+fn head(name: &str, network: Subnet) -> String {
+    format!(
+        r#"# A rig sheet: what the show network should be. Edit it freely; comments and order are kept.
+# See what contradicts itself with:   deft-lantern sheet clashes
+
+[rig]
+name = {name}
+desk_counts_from = 1        # the desk calls Port-Address 0 "universe 1"; write 0 if it says "universe 0"
+
+[[network]]
+name = "lights"
+range = "{network}"
+gateway = "none"            # a closed network needs none; inside a network no gateway is needed
+# keep_free = ["{first}-…"] # desks and servers: never handed out
+# dhcp = ["…-…"]            # a pool that a DHCP server hands out
+# locked = ["…"]            # what stands here is never touched
+
+# [[area]]                  # a place with its own block of addresses and universes
+# name = "Quay"
+# network = "lights"
+# range = "…/24"
+# universes = "0:0:0-0:1:15"
+
+"#,
+        name = quoted(name),
+        first = network.hosts().first(),
+    )
+}
+
+fn example(network: Subnet) -> String {
+    let address = network.hosts().first();
+    format!(
+        r#"# One table like this for each node. Take the leading # away.
+# [[node]]
+# name = "quay-north"       # at most 17 bytes: the node keeps no more
+# label = "Quay north mast" # at most 63
+# kind = "marrowbright-four"
+# mac = "02:4d:42:00:10:01" # from the label on the unit: the surest way to know it again
+# address = "{address}"     # or "dhcp"
+#
+# [[node.port]]
+# port = 1
+# out = "0:0:0"             # net:sub:universe, or 0, 0x0, "sacn 1", "desk 1"; in = "…" for an input
+"#
+    )
+}
+
+fn node_table(node: &FoundNode) -> String {
+    let mut text = String::from("\n[[node]]\n");
+    let mut line = |key: &str, value: &str| writeln!(text, "{key} = {value}").unwrap_or_default();
+    line("name", &quoted(&node.title()));
+    if !node.label().is_empty() {
+        line("label", &quoted(&node.label().to_string()));
+    }
+    if let Some(kind) = node.kind() {
+        line("kind", &quoted(&kind.name));
+    }
+    if let Some(mac) = node.mac {
+        line("mac", &quoted(&mac.to_string()));
+    }
+    let address = if node.dhcp { WantedAddress::Dhcp } else { WantedAddress::Fixed(node.address) };
+    line("address", &quoted(&address.to_string()));
+    for (number, _, port) in node.ports() {
+        text.push_str(&port_table(number, port));
+    }
+    text
+}
+
+fn port_table(number: u32, port: &FoundPort) -> String {
+    let merge = if port.merge == Merge::Ltp { "merge = \"ltp\"\n" } else { "" };
+    format!("[[node.port]]\nport = {number}\n{} = \"{}\"\n{merge}", port.direction, port.universe())
+}
+
+/// A TOML string, whatever the network said.
+fn quoted(text: &str) -> String {
+    Value::String(text.to_owned()).to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sheet::RigSheet;
+
+    #[test]
+    fn an_empty_draft_is_a_sheet_and_so_is_its_example() {
+        let draft = Draft { name: "Tide \"wick\"", network: "10.40.0.0/16".parse().unwrap(), census: None };
+        let text = draft.text();
+        let sheet = RigSheet::parse(&text).unwrap();
+        assert_eq!((sheet.name.value.as_str(), sheet.nodes.len()), ("Tide \"wick\"", 0));
+        let (before, example) = text.split_once("# [[node]]").unwrap();
+        let uncommented = format!("{before}[[node]]{}", example.replace("\n# ", "\n").replace("\n#\n", "\n"));
+        assert_eq!(RigSheet::parse(&uncommented).unwrap().nodes[0].ports.len(), 1);
+    }
+}
