@@ -1,1 +1,19 @@
-//! placeholder
+//! Simulated nodes, and the grounds they stand on.
+//!
+//! A [`SimNode`] is a state machine without I/O that behaves as the published standard says a node behaves, with
+//! faults where a scene asks for them. It knows nothing of `lantern-core`: a mistake the two shared would hide
+//! itself. A [`Scene`] describes nodes; a ground lets them stand somewhere: in memory under a virtual clock
+//! ([`MemoryGround`]) or on real sockets ([`LoopbackGround`]).
+#![forbid(unsafe_code)]
+
+mod ground;
+mod link;
+mod model;
+mod node;
+mod scene;
+
+pub use ground::{Heard, LoopbackGround, MemoryGround};
+pub use link::Link;
+pub use model::Model;
+pub use node::{Destination, NodeSetup, PagePorts, Reply, SimNode, Speech};
+pub use scene::{Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET};

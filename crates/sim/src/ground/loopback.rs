@@ -1,0 +1,280 @@
+//! On loopback: every node is a real UDP socket on its own `127.x.y.z` port 6454. No rights are needed and nothing
+//! outside this computer is touched.
+//!
+//! Each ground claims a /16 of its own by binding its directed broadcast address, which stands for the wire: what
+//! is sent there reaches every node. A node that speaks to everybody speaks to every party that was heard. A node
+//! whose address lies outside the ground is heard through the wire, but cannot be sent to, as on a real network.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io;
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
+use std::rc::Rc;
+use std::sync::mpsc;
+use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
+
+use lantern_wire::art_net::PORT;
+use tokio::net::UdpSocket;
+use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
+use tokio::task::{AbortHandle, LocalSet, spawn_local};
+
+use crate::{Destination, Link, Scene, SimNode};
+
+/// The second octets grounds may use; 127.0 belongs to the computer itself.
+const SECOND_OCTETS: std::ops::RangeInclusive<u8> = 1..=254;
+/// How many parties are remembered as listening to what nodes say to everybody.
+const MOST_LISTENERS: usize = 64;
+
+/// Simulated nodes on real sockets, in a thread of their own, until dropped.
+#[derive(Debug)]
+pub struct LoopbackGround {
+    second_octet: u8,
+    orders: UnboundedSender<Order>,
+    thread: Option<JoinHandle<()>>,
+}
+
+#[derive(Debug)]
+enum Order {
+    Switch { name: String, on: bool },
+    Stop,
+}
+
+impl LoopbackGround {
+    /// Lets the nodes of `scene` stand on the first free ground, each with the host part it has in the scene.
+    ///
+    /// # Errors
+    /// When no ground is free, or the system refuses sockets.
+    pub fn start(scene: &Scene) -> io::Result<Self> {
+        // Grounds started at the same time spread out instead of queueing for the first.
+        let spread = u8::try_from(std::process::id() % 254).unwrap_or(0);
+        let octets = SECOND_OCTETS.map(|n| 1 + (n - 1 + spread) % 254);
+        let (second_octet, wire) = octets
+            .into_iter()
+            .find_map(|octet| claim(octet).ok().map(|wire| (octet, wire)))
+            .ok_or_else(|| io::Error::new(io::ErrorKind::AddrInUse, "every loopback ground is taken"))?;
+        Self::start_on(scene, second_octet, wire)
+    }
+
+    fn start_on(scene: &Scene, second_octet: u8, wire: std::net::UdpSocket) -> io::Result<Self> {
+        let nodes = scene.on_ground(Ipv4Addr::new(127, second_octet, 0, 0)).nodes();
+        let link = Link::new(scene.loss, scene.seed);
+        let (orders, inbox) = unbounded_channel();
+        let (ready, started) = mpsc::channel();
+        let run = move || {
+            let runtime = match tokio::runtime::Builder::new_current_thread().enable_all().build() {
+                Ok(runtime) => runtime,
+                Err(error) => return ready.send(Err(error)).unwrap_or(()),
+            };
+            LocalSet::new().block_on(&runtime, async {
+                match Ground::new(second_octet, nodes, link, wire) {
+                    Ok(mut ground) => {
+                        let bound = ground.bind_nodes();
+                        let runs = bound.is_ok();
+                        ready.send(bound).unwrap_or(());
+                        if runs {
+                            ground.run(inbox).await;
+                        }
+                    }
+                    Err(error) => ready.send(Err(error)).unwrap_or(()),
+                }
+            });
+        };
+        let thread = std::thread::Builder::new().name("loopback ground".to_owned()).spawn(run)?;
+        started.recv().map_err(io::Error::other)??;
+        Ok(Self { second_octet, orders, thread: Some(thread) })
+    }
+
+    /// The ground's own address, the first of its /16.
+    #[must_use]
+    pub const fn network(&self) -> Ipv4Addr {
+        Ipv4Addr::new(127, self.second_octet, 0, 0)
+    }
+
+    /// The address a guest takes on this ground.
+    #[must_use]
+    pub const fn guest(&self) -> Ipv4Addr {
+        Ipv4Addr::new(127, self.second_octet, 0, 1)
+    }
+
+    /// Switches the power of the node that started with this name.
+    pub fn switch(&self, name: &str, on: bool) {
+        self.orders.send(Order::Switch { name: name.to_owned(), on }).unwrap_or(());
+    }
+}
+
+impl Drop for LoopbackGround {
+    fn drop(&mut self) {
+        self.orders.send(Order::Stop).unwrap_or(());
+        if let Some(thread) = self.thread.take() {
+            thread.join().unwrap_or(());
+        }
+    }
+}
+
+/// Binds the address that stands for the wire; whoever holds it holds the ground.
+fn claim(second_octet: u8) -> io::Result<std::net::UdpSocket> {
+    let socket = std::net::UdpSocket::bind((Ipv4Addr::new(127, second_octet, 255, 255), PORT))?;
+    socket.set_nonblocking(true)?;
+    Ok(socket)
+}
+
+/// What runs in the thread.
+struct Ground {
+    second_octet: u8,
+    nodes: Vec<SimNode>,
+    link: Link,
+    wire: Rc<UdpSocket>,
+    sockets: BTreeMap<Ipv4Addr, NodeSocket>,
+    listeners: BTreeSet<SocketAddrV4>,
+    heard: UnboundedSender<Frame>,
+    inbox: UnboundedReceiver<Frame>,
+    started: Instant,
+}
+
+struct NodeSocket {
+    socket: Rc<UdpSocket>,
+    reader: AbortHandle,
+}
+
+/// A datagram that came in, and the address it was sent to.
+struct Frame {
+    to: Ipv4Addr,
+    from: SocketAddrV4,
+    bytes: Vec<u8>,
+}
+
+impl Ground {
+    fn new(second_octet: u8, nodes: Vec<SimNode>, link: Link, wire: std::net::UdpSocket) -> io::Result<Self> {
+        let (heard, inbox) = unbounded_channel();
+        let wire = Rc::new(UdpSocket::from_std(wire)?);
+        Ok(Self {
+            second_octet,
+            nodes,
+            link,
+            wire,
+            sockets: BTreeMap::new(),
+            listeners: BTreeSet::new(),
+            heard,
+            inbox,
+            started: Instant::now(),
+        })
+    }
+
+    const fn wire_address(&self) -> Ipv4Addr {
+        Ipv4Addr::new(127, self.second_octet, 255, 255)
+    }
+
+    const fn is_on_ground(&self, address: Ipv4Addr) -> bool {
+        let [a, b, ..] = address.octets();
+        a == 127 && b == self.second_octet
+    }
+
+    async fn run(&mut self, mut orders: UnboundedReceiver<Order>) {
+        spawn_local(read(self.wire.clone(), self.wire_address(), self.heard.clone()));
+        loop {
+            let wake = self.nodes.iter().filter_map(SimNode::wake_at).min();
+            let sleep = wake.map_or(Duration::from_secs(60), |at| at.saturating_sub(self.started.elapsed()));
+            tokio::select! {
+                frame = self.inbox.recv() => match frame {
+                    Some(frame) => self.hear(&frame),
+                    None => return,
+                },
+                order = orders.recv() => match order {
+                    Some(Order::Switch { name, on }) => self.switch(&name, on),
+                    Some(Order::Stop) | None => return,
+                },
+                () = tokio::time::sleep(sleep) => {}
+            }
+            self.wake_nodes();
+            // A node that cannot have the address it was given stays silent, as a real one would.
+            self.bind_nodes().unwrap_or(());
+        }
+    }
+
+    fn hear(&mut self, frame: &Frame) {
+        if self.listeners.len() < MOST_LISTENERS {
+            self.listeners.insert(frame.from);
+        }
+        let now = self.started.elapsed();
+        let everybody = frame.to == self.wire_address();
+        for index in 0..self.nodes.len() {
+            let meant = everybody || self.nodes[index].address() == frame.to;
+            if meant && self.link.delivers() {
+                let was_at = self.nodes[index].address();
+                self.nodes[index].hear(now, frame.from, &frame.bytes);
+                self.let_speak(index, was_at);
+            }
+        }
+    }
+
+    fn switch(&mut self, name: &str, on: bool) {
+        let now = self.started.elapsed();
+        for node in self.nodes.iter_mut().filter(|node| node.setup().name == name) {
+            node.switch(now, on);
+        }
+    }
+
+    fn wake_nodes(&mut self) {
+        let now = self.started.elapsed();
+        for index in 0..self.nodes.len() {
+            if self.nodes[index].wake_at().is_some_and(|at| at <= now) {
+                self.nodes[index].wake(now);
+                // A node that has just come up speaks from its new address.
+                self.bind_nodes().unwrap_or(());
+                self.let_speak(index, self.nodes[index].address());
+            }
+        }
+    }
+
+    fn let_speak(&mut self, index: usize, source: Ipv4Addr) {
+        while let Some(speech) = self.nodes[index].next_speech() {
+            let socket = self.sockets.get(&source).map_or(&self.wire, |bound| &bound.socket);
+            let listeners: Vec<SocketAddrV4> = match speech.to {
+                Destination::Everybody => self.listeners.iter().copied().collect(),
+                Destination::One(party) => vec![party],
+            };
+            for listener in listeners {
+                if self.link.delivers() {
+                    // A full buffer loses the datagram, as the network would.
+                    socket.try_send_to(&speech.bytes, SocketAddr::V4(listener)).unwrap_or(0);
+                }
+            }
+        }
+    }
+
+    /// Gives every listening node its socket and takes those away that nobody has any more.
+    fn bind_nodes(&mut self) -> io::Result<()> {
+        let wanted: BTreeSet<Ipv4Addr> =
+            self.nodes.iter().filter(|node| node.is_listening()).map(SimNode::address).collect();
+        self.sockets.retain(|address, bound| {
+            let stays = wanted.contains(address);
+            if !stays {
+                bound.reader.abort();
+            }
+            stays
+        });
+        for address in wanted {
+            if self.is_on_ground(address) && !self.sockets.contains_key(&address) && address != self.wire_address()
+            {
+                let socket = std::net::UdpSocket::bind((address, PORT))?;
+                socket.set_nonblocking(true)?;
+                let socket = Rc::new(UdpSocket::from_std(socket)?);
+                let reader = spawn_local(read(socket.clone(), address, self.heard.clone())).abort_handle();
+                self.sockets.insert(address, NodeSocket { socket, reader });
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Passes on what a socket hears, until it is closed.
+async fn read(socket: Rc<UdpSocket>, to: Ipv4Addr, heard: UnboundedSender<Frame>) {
+    let mut buffer = [0; 2048];
+    loop {
+        if let Ok((length, SocketAddr::V4(from))) = socket.recv_from(&mut buffer).await
+            && heard.send(Frame { to, from, bytes: buffer[..length].to_vec() }).is_err()
+        {
+            return;
+        }
+    }
+}

@@ -1,0 +1,123 @@
+//! What a simulated node is before anybody talks to it.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::art_net::{GoodOutputA, PollReply, PortBlock, PortType, Status1, Status2, Status3};
+use lantern_wire::{MacAddress, Text};
+use serde::Deserialize;
+
+use crate::Model;
+
+/// A node's settings and its habits, good and bad.
+#[derive(Debug, Clone)]
+pub struct NodeSetup {
+    /// Short name.
+    pub name: String,
+    /// Long name.
+    pub label: String,
+    /// Model.
+    pub model: Model,
+    /// MAC address.
+    pub mac: MacAddress,
+    /// Present address.
+    pub address: Ipv4Addr,
+    /// Present mask.
+    pub mask: Ipv4Addr,
+    /// Present gateway; all zero for none.
+    pub gateway: Ipv4Addr,
+    /// Whether it takes its address by DHCP.
+    pub dhcp: bool,
+    /// What a DHCP server would give it; without one it takes a link-local address.
+    pub lease: Option<Ipv4Addr>,
+    /// Its address as it leaves the factory.
+    pub factory: Ipv4Addr,
+    /// Its pages.
+    pub pages: Vec<PagePorts>,
+    /// To whom it answers polls.
+    pub reply: Reply,
+    /// How much later than others it answers polls.
+    pub late: Duration,
+    /// How long it takes to start.
+    pub restart: Duration,
+    /// Whether it acknowledges settings without taking them.
+    pub refuses: bool,
+    /// Whether its power is off.
+    pub off: bool,
+}
+
+/// The ports of one page.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct PagePorts {
+    /// Net of all its ports.
+    pub net: u8,
+    /// Sub of all its ports.
+    pub sub: u8,
+    /// Universe (0–15) of each output.
+    pub out: Vec<u8>,
+    /// Universe (0–15) of each input; inputs follow the outputs.
+    #[serde(rename = "in")]
+    pub taken: Vec<u8>,
+}
+
+/// To whom a node answers polls: older ones to everybody, newer ones to whoever asked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Reply {
+    /// To whoever asked.
+    #[default]
+    ToPoller,
+    /// By broadcast.
+    ToEverybody,
+}
+
+impl NodeSetup {
+    /// The poll reply of each page at the start.
+    pub(super) fn poll_replies(&self) -> Vec<PollReply> {
+        let pages = self.pages.iter().zip(1..=u8::MAX).take(self.model.pages());
+        pages.map(|(page, index)| self.poll_reply(page, index)).collect()
+    }
+
+    fn poll_reply(&self, page: &PagePorts, index: u8) -> PollReply {
+        let outputs = page.out.iter().map(|universe| PortBlock {
+            kind: PortType::DMX_OUT,
+            output_a: GoodOutputA(0x80),
+            switch_out: *universe,
+            ..PortBlock::default()
+        });
+        let inputs = page.taken.iter().map(|universe| PortBlock {
+            kind: PortType::DMX_IN,
+            switch_in: *universe,
+            ..PortBlock::default()
+        });
+        let mut ports = [PortBlock::default(); 4];
+        let mut count = 0;
+        for (slot, port) in ports.iter_mut().zip(outputs.chain(inputs)) {
+            *slot = port;
+            count += 1;
+        }
+        PollReply {
+            firmware: 0x0104,
+            net: page.net,
+            sub: page.sub,
+            oem: self.model.oem(),
+            // Indicators normal, Port-Address set over the network.
+            status1: Status1(0xe0),
+            esta: Model::ESTA,
+            short_name: Text::cut(&self.name),
+            long_name: Text::cut(&self.label),
+            port_count: count,
+            ports,
+            sacn_priority: 100,
+            mac: self.mac,
+            bind_index: index,
+            // Web page, DHCP able, 15-bit Port-Address, sACN able.
+            status2: Status2(0x1d),
+            // Data loss and direction can be told.
+            status3: Status3(0x28),
+            refresh_rate: 44,
+            ..PollReply::default()
+        }
+    }
+}

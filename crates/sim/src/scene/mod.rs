@@ -1,0 +1,166 @@
+//! Scenes: which nodes there are, and what is wrong with them.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::MacAddress;
+use serde::{Deserialize, Deserializer, de};
+
+use crate::{Model, NodeSetup, PagePorts, Reply, SimNode};
+
+/// Tidewick Harbour Night: the scene of all examples.
+pub const TIDEWICK: &str = include_str!("../../scenes/tidewick/tidewick.scene.toml");
+/// The rig sheet that belongs to it, mistakes included.
+pub const TIDEWICK_SHEET: &str = include_str!("../../scenes/tidewick/tidewick.rig.toml");
+/// The same sheet, mended.
+pub const TIDEWICK_MENDED_SHEET: &str = include_str!("../../scenes/tidewick/tidewick-mended.rig.toml");
+
+/// A description of simulated nodes.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Scene {
+    /// First two octets of the network, as an address: 10.40.0.0 stands for 10.40.0.0/16.
+    pub network: Ipv4Addr,
+    /// Where all chance comes from.
+    #[serde(default)]
+    pub seed: u64,
+    /// Share of datagrams that get lost, each way, 0 to 1.
+    #[serde(default)]
+    pub loss: f64,
+    /// The nodes.
+    #[serde(rename = "node", default)]
+    nodes: Vec<SceneNode>,
+}
+
+/// Why a text is no scene.
+#[derive(Debug, thiserror::Error)]
+#[error("the scene cannot be read: {0}")]
+pub struct SceneError(#[from] toml::de::Error);
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SceneNode {
+    name: String,
+    #[serde(default)]
+    label: String,
+    model: Model,
+    #[serde(deserialize_with = "mac")]
+    mac: MacAddress,
+    address: Ipv4Addr,
+    mask: Option<Ipv4Addr>,
+    gateway: Option<Ipv4Addr>,
+    #[serde(default)]
+    dhcp: bool,
+    lease: Option<Ipv4Addr>,
+    pages: Vec<PagePorts>,
+    #[serde(default)]
+    reply: Reply,
+    #[serde(default)]
+    late_ms: u64,
+    #[serde(default = "usual_restart")]
+    restart_ms: u64,
+    #[serde(default)]
+    refuses: bool,
+    #[serde(default)]
+    off: bool,
+}
+
+const fn usual_restart() -> u64 {
+    800
+}
+
+fn mac<'de, D: Deserializer<'de>>(from: D) -> Result<MacAddress, D::Error> {
+    String::deserialize(from)?.parse().map_err(de::Error::custom)
+}
+
+impl Scene {
+    /// Reads a scene.
+    ///
+    /// # Errors
+    /// When the text is not TOML or describes something else.
+    pub fn parse(text: &str) -> Result<Self, SceneError> {
+        Ok(toml::from_str(text)?)
+    }
+
+    /// A scene of `count` nodes of four ports, up to 50 000, at 10.40.1.1 and on, each with universes of its own as far as
+    /// they go.
+    #[must_use]
+    pub fn crowd(count: u16, loss: f64, seed: u64) -> Self {
+        let node = |i: u16| {
+            let [high, low] = i.to_be_bytes();
+            let page = PagePorts {
+                net: u8::try_from(i / 64 % 128).unwrap_or(0),
+                sub: u8::try_from(i / 4 % 16).unwrap_or(0),
+                out: (0..4).map(|port| u8::try_from(i % 4 * 4 + port).unwrap_or(0)).collect(),
+                taken: Vec::new(),
+            };
+            SceneNode {
+                name: format!("crowd-{i}"),
+                label: String::new(),
+                model: Model::Four,
+                mac: MacAddress([0x02, 0x4d, 0x42, 0x77, high, low]),
+                address: Ipv4Addr::from_bits(0x0a28_0100 + 1 + u32::from(i)),
+                mask: None,
+                gateway: None,
+                dhcp: false,
+                lease: None,
+                pages: vec![page],
+                reply: if i.is_multiple_of(3) { Reply::ToEverybody } else { Reply::ToPoller },
+                late_ms: 0,
+                restart_ms: usual_restart(),
+                refuses: false,
+                off: false,
+            }
+        };
+        Self { network: Ipv4Addr::new(10, 40, 0, 0), seed, loss, nodes: (0..count).map(node).collect() }
+    }
+
+    /// The same scene in another /16: addresses within its network keep their host part, foreign ones stay.
+    #[must_use]
+    pub fn on_ground(&self, network: Ipv4Addr) -> Self {
+        let [from_a, from_b, ..] = self.network.octets();
+        let [to_a, to_b, ..] = network.octets();
+        let carry = |address: Ipv4Addr| match address.octets() {
+            [a, b, c, d] if (a, b) == (from_a, from_b) => Ipv4Addr::new(to_a, to_b, c, d),
+            _ => address,
+        };
+        let mut moved = self.clone();
+        moved.network = network;
+        for node in &mut moved.nodes {
+            node.address = carry(node.address);
+            node.gateway = node.gateway.map(carry);
+            node.lease = node.lease.map(carry);
+        }
+        moved
+    }
+
+    /// The nodes, ready to stand somewhere.
+    #[must_use]
+    pub fn nodes(&self) -> Vec<SimNode> {
+        let seeds = self.seed.wrapping_mul(0x9e37_79b9_7f4a_7c15)..;
+        self.nodes.iter().zip(seeds).map(|(node, seed)| SimNode::new(self.setup(node), seed)).collect()
+    }
+
+    fn setup(&self, node: &SceneNode) -> NodeSetup {
+        let [a, b, ..] = self.network.octets();
+        let [.., low] = node.mac.0;
+        NodeSetup {
+            name: node.name.clone(),
+            label: node.label.clone(),
+            model: node.model,
+            mac: node.mac,
+            address: node.address,
+            mask: node.mask.unwrap_or(Ipv4Addr::new(255, 255, 0, 0)),
+            gateway: node.gateway.unwrap_or(Ipv4Addr::UNSPECIFIED),
+            dhcp: node.dhcp,
+            lease: node.lease,
+            factory: Ipv4Addr::new(a, b, 240, low),
+            pages: node.pages.clone(),
+            reply: node.reply,
+            late: Duration::from_millis(node.late_ms),
+            restart: Duration::from_millis(node.restart_ms),
+            refuses: node.refuses,
+            off: node.off,
+        }
+    }
+}
