@@ -1,2 +1,37 @@
-//! placeholder
-fn main() {}
+//! Deft Lantern: find, set and check the nodes of a show network.
+//!
+//! This crate is the shell: arguments, files, rendering, exit codes. What it knows of the trade it asks
+//! `lantern-core`; the network it leaves to `lantern-net`.
+#![forbid(unsafe_code)]
+
+mod args;
+mod clock;
+mod commands;
+mod exit;
+mod failure;
+mod files;
+mod hints;
+mod logbook_file;
+mod output;
+mod session;
+
+use std::process::ExitCode;
+
+use crate::args::Cli;
+use crate::exit::Exit;
+use crate::output::Out;
+
+fn main() -> ExitCode {
+    let cli = Cli::parse_grouped();
+    let mut out = Out::to_terminal(cli.color, cli.json);
+    let exit = match commands::run(cli.command, &mut out) {
+        Ok(exit) => exit,
+        Err(failure) if failure.is_closed_pipe() => Exit::Fine,
+        Err(failure) => {
+            // When not even the error can be written there is nobody left to tell.
+            hints::explain(&failure, &mut out).unwrap_or(());
+            failure.exit()
+        }
+    };
+    exit.into()
+}

@@ -15,6 +15,7 @@ pub mod change;
 pub mod clash;
 pub mod compare;
 pub mod conversation;
+pub mod diagnosis;
 pub mod finding;
 pub mod kind;
 pub mod logbook;
@@ -23,5 +24,7 @@ mod setting;
 pub mod sheet;
 pub mod universe;
 
+pub use lantern_wire::MacAddress;
+pub use lantern_wire::art_net::PORT as ART_NET_PORT;
 pub use said::Said;
 pub use setting::{DataLoss, Direction, Merge};

@@ -3,6 +3,7 @@
 //! Several replies of one node are one node; the MAC address says which. A node that shows up at a new address
 //! under the same MAC is the same node, moved.
 
+mod designate;
 mod file;
 mod node;
 mod page;
@@ -13,6 +14,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
+pub use designate::DesignationError;
 pub use file::{CensusFile, CensusFileError, NodeRecord};
 pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
 pub use page::{FoundPort, Page, Protocol};

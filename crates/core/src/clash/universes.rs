@@ -103,7 +103,7 @@ fn double(sheet: &RigSheet, group: &[Place<'_>]) -> Option<Finding> {
         return None;
     }
     let universe = group[0].2;
-    let ports: Vec<String> = group.iter().map(|place| title(place)).collect();
+    let ports: Vec<String> = group.iter().map(title).collect();
     let what = format!("universe {universe} comes out of {} ports: {}", group.len(), ports.join(", "));
     let remedy =
         format!("choose another universe for one, or declare it with splits = {} if it is meant", group.len());

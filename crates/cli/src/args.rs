@@ -1,0 +1,113 @@
+//! The command line as typed.
+
+use std::path::PathBuf;
+
+use clap::{Args, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
+
+use crate::commands::{apply, check, demo, set, sheet, survey, universe};
+
+/// Find, set and check the nodes of a show network.
+#[derive(Debug, Parser)]
+#[command(name = "deft-lantern", version, max_term_width = 100, disable_help_subcommand = true)]
+#[command(help_template = "{about}\n\n{usage-heading} {usage}\n{after-help}\n{options}")]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+
+    /// Print one JSON object instead of tables
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+
+    /// When to use colour
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: ColorChoice,
+}
+
+/// When to use colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ColorChoice {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+/// The commands, in the order of the work.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Survey(survey::Args),
+    #[command(subcommand)]
+    Sheet(sheet::Command),
+    Universe(universe::Args),
+    Apply(apply::Args),
+    Set(set::Args),
+    Check(check::Args),
+    Demo(demo::Args),
+}
+
+/// The help shows the commands under these headings.
+const GROUPS: [(&str, &[&str]); 5] = [
+    ("Find", &["survey"]),
+    ("Plan", &["sheet", "universe"]),
+    ("Set", &["apply", "set"]),
+    ("Check", &["check"]),
+    ("Try", &["demo"]),
+];
+
+impl Cli {
+    /// Reads the program's arguments; prints help or an error and ends where those are asked for or due.
+    pub(crate) fn parse_grouped() -> Self {
+        let command = Self::command();
+        let listing = grouped(&command);
+        let matches = command.after_help(listing).get_matches();
+        Self::from_arg_matches(&matches).unwrap_or_else(|error| error.exit())
+    }
+}
+
+fn grouped(command: &clap::Command) -> String {
+    let mut text = String::new();
+    for (heading, names) in GROUPS {
+        text.push_str(&format!("\n{heading}:\n"));
+        for name in names {
+            let about = command.find_subcommand(name).and_then(clap::Command::get_about);
+            let about = about.map(ToString::to_string).unwrap_or_default();
+            text.push_str(&format!("  {name:<10} {about}\n"));
+        }
+    }
+    text
+}
+
+/// Which adapter, and which sheet tells about the rig.
+#[derive(Debug, Clone, Args, Default)]
+pub(crate) struct Where {
+    /// The adapter that leads to the rig: its name or one of its addresses
+    #[arg(long, value_name = "NAME|ADDRESS")]
+    pub(crate) adapter: Option<String>,
+
+    /// The rig sheet; without it, the only *.rig.toml in this folder, if there is one
+    #[arg(long, value_name = "FILE")]
+    pub(crate) sheet: Option<PathBuf>,
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use super::*;
+
+    #[test]
+    fn every_command_stands_under_one_heading() {
+        let listed: Vec<&str> = GROUPS.iter().flat_map(|(_, names)| names.iter().copied()).collect();
+        let command = Cli::command();
+        let there: BTreeSet<&str> = command.get_subcommands().map(clap::Command::get_name).collect();
+        assert_eq!(listed.iter().copied().collect::<BTreeSet<&str>>(), there);
+        assert_eq!(listed.len(), there.len());
+    }
+
+    #[test]
+    fn the_arguments_are_consistent() {
+        Cli::command().debug_assert();
+    }
+}

@@ -1,0 +1,70 @@
+//! `apply`: make the rig what the sheet says.
+
+use std::path::PathBuf;
+
+use lantern_core::change::{Protection, plan_by_sheet};
+use lantern_core::clash::sheet_clashes;
+use lantern_core::compare::compare;
+use lantern_core::finding::Severity;
+
+use super::changes::{HowToWrite, carry_out};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::SheetFile;
+use crate::output::Out;
+use crate::session::Session;
+
+/// Set every node as the rig sheet says
+///
+/// Looks who is there, shows every change as from and to with its reason, asks, writes, reads back, and keeps a logbook
+/// beside the sheet. Sends nothing while the sheet contradicts itself or a wanted address is taken.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// The rig sheet
+    #[arg(value_name = "FILE.rig.toml")]
+    pub(crate) sheet: PathBuf,
+
+    /// The adapter that leads to the rig: its name or one of its addresses
+    #[arg(long, value_name = "NAME|ADDRESS")]
+    pub(crate) adapter: Option<String>,
+
+    /// Only this node of the sheet; may be given several times
+    #[arg(long, value_name = "NAME")]
+    pub(crate) only: Vec<String>,
+
+    #[command(flatten)]
+    pub(crate) how: HowToWrite,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let file = SheetFile::read(&args.sheet)?;
+    refuse_clashes(&file)?;
+    refuse_strangers(&args.only, &file)?;
+    let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    let census = session.survey(true, out)?;
+    let seats = session.seats();
+    let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };
+    let protection = Protection { census: &census, sheet: Some(sheet), seats: &seats };
+    let comparison = compare(sheet, &census);
+    let wanted = |name: &str| args.only.is_empty() || args.only.iter().any(|only| only == name);
+    let plan = plan_by_sheet(&comparison, &protection, wanted);
+    carry_out(&session, &plan, args.how, out)
+}
+
+fn refuse_clashes(file: &SheetFile) -> Result<(), Failure> {
+    let mut clashes = sheet_clashes(&file.sheet);
+    clashes.retain(|clash| clash.rule.severity == Severity::Error);
+    if clashes.is_empty() {
+        return Ok(());
+    }
+    Err(Failure::Clashes { path: file.path.clone(), text: file.sheet.text().to_owned(), findings: clashes })
+}
+
+fn refuse_strangers(only: &[String], file: &SheetFile) -> Result<(), Failure> {
+    let there: Vec<String> = file.sheet.nodes.iter().map(|node| node.name.value.clone()).collect();
+    match only.iter().find(|name| !there.contains(name)) {
+        Some(wanted) => Err(Failure::NotOnSheet { wanted: wanted.clone(), there }),
+        None => Ok(()),
+    }
+}

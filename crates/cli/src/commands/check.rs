@@ -1,0 +1,152 @@
+//! `check`: does every node answer, and is it as planned.
+
+use std::path::PathBuf;
+
+use lantern_core::compare::{Comparison, Difference, Row, State, compare};
+use lantern_core::finding::Finding;
+use serde::Serialize;
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::SheetFile;
+use crate::output::{Cell, Out, Table, Tone, findings};
+use crate::session::Session;
+
+/// Ask every node on the sheet to answer, and compare each with the plan
+///
+/// Changes nothing. Ends with 1 when a node is missing, different, or not on the sheet.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// The rig sheet
+    #[arg(value_name = "FILE.rig.toml")]
+    pub(crate) sheet: PathBuf,
+
+    /// The adapter that leads to the rig: its name or one of its addresses
+    #[arg(long, value_name = "NAME|ADDRESS")]
+    pub(crate) adapter: Option<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    format: u32,
+    as_planned: bool,
+    nodes: Vec<Line<'a>>,
+    unexpected: Vec<Surplus>,
+    findings: &'a [Finding],
+}
+
+/// A planned node and what became of it.
+#[derive(Debug, Serialize)]
+struct Line<'a> {
+    name: &'a str,
+    planned_address: String,
+    state: &'static str,
+    address: Option<String>,
+    mac: Option<String>,
+    differences: &'a [Difference],
+}
+
+#[derive(Debug, Serialize)]
+struct Surplus {
+    name: String,
+    address: String,
+    mac: Option<String>,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let file = SheetFile::read(&args.sheet)?;
+    let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    let census = session.survey(true, out)?;
+    let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
+    let comparison = compare(&file.sheet, &census);
+    let found = comparison.findings(&file.sheet);
+    if out.is_json() {
+        out.object(&answer(&comparison, &found))?;
+        return Ok(Exit::of(&found));
+    }
+    out.table(&table(&comparison))?;
+    out.line("")?;
+    findings::print(out, &found)?;
+    let line = summary(&comparison, out);
+    out.line(&line)?;
+    Ok(Exit::of(&found))
+}
+
+fn summary(comparison: &Comparison<'_>, out: &Out) -> String {
+    let count = |wanted: fn(&State<'_>) -> bool| comparison.rows.iter().filter(|row| wanted(&row.state)).count();
+    let planned = comparison.rows.len();
+    if comparison.is_as_planned() {
+        return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned"));
+    }
+    let answering = count(|state| matches!(state, State::Found(..)));
+    let different = count(|state| matches!(state, State::Found(_, differences) if !differences.is_empty()));
+    let text = format!(
+        "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {} not on the sheet",
+        comparison.unexpected.len()
+    );
+    out.paint().dye(Tone::Bad, &text)
+}
+
+fn table(comparison: &Comparison<'_>) -> Table {
+    let mut table = Table::new(&["node", "state", "address", "what"]).unbroken(&["node", "state", "address"]);
+    for row in &comparison.rows {
+        let (word, tone) = state(row);
+        let (address, what) = match &row.state {
+            State::Missing | State::Ambiguous(_) => (row.planned.address.value.to_string(), String::new()),
+            State::Found(node, differences) => {
+                let list: Vec<String> = differences.iter().map(ToString::to_string).collect();
+                (node.address.to_string(), list.join("\n"))
+            }
+        };
+        let name = Cell::new(row.planned.name.value.clone(), Tone::Strong);
+        table.row(vec![name, Cell::new(word, tone), address.into(), what.into()]);
+    }
+    for node in &comparison.unexpected {
+        table.row(vec![
+            Cell::new(node.title(), Tone::Strong),
+            Cell::new("unexpected", Tone::Doubtful),
+            node.address.to_string().into(),
+            "not on the sheet".into(),
+        ]);
+    }
+    table
+}
+
+fn state(row: &Row<'_>) -> (&'static str, Tone) {
+    match &row.state {
+        State::Missing => ("missing", Tone::Bad),
+        State::Ambiguous(_) => ("ambiguous", Tone::Bad),
+        State::Found(_, differences) if differences.is_empty() => ("as planned", Tone::Good),
+        State::Found(..) => ("different", Tone::Bad),
+    }
+}
+
+fn answer<'a>(comparison: &'a Comparison<'_>, findings: &'a [Finding]) -> Answer<'a> {
+    let line = |row: &'a Row<'_>| {
+        let (node, differences) = match &row.state {
+            State::Found(node, differences) => (Some(node), &differences[..]),
+            State::Missing | State::Ambiguous(_) => (None, &[][..]),
+        };
+        Line {
+            name: &row.planned.name.value,
+            planned_address: row.planned.address.value.to_string(),
+            state: state(row).0,
+            address: node.map(|node| node.address.to_string()),
+            mac: node.and_then(|node| node.mac).map(|mac| mac.to_string()),
+            differences,
+        }
+    };
+    let surplus = |node: &&lantern_core::census::FoundNode| Surplus {
+        name: node.title(),
+        address: node.address.to_string(),
+        mac: node.mac.map(|mac| mac.to_string()),
+    };
+    Answer {
+        format: 1,
+        as_planned: comparison.is_as_planned(),
+        nodes: comparison.rows.iter().map(line).collect(),
+        unexpected: comparison.unexpected.iter().map(surplus).collect(),
+        findings,
+    }
+}

@@ -1,0 +1,29 @@
+//! One file per command.
+
+pub(crate) mod apply;
+mod changes;
+pub(crate) mod check;
+pub(crate) mod demo;
+pub(crate) mod set;
+pub(crate) mod sheet;
+pub(crate) mod survey;
+pub(crate) mod universe;
+mod universes;
+
+use crate::args::Command;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::output::Out;
+
+/// Runs a command.
+pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
+    match command {
+        Command::Survey(args) => survey::run(&args, out),
+        Command::Sheet(command) => sheet::run(command, out),
+        Command::Universe(args) => universe::run(&args, out),
+        Command::Apply(args) => apply::run(&args, out),
+        Command::Set(args) => set::run(&args, out),
+        Command::Check(args) => check::run(&args, out),
+        Command::Demo(args) => demo::run(&args, out),
+    }
+}

@@ -1,0 +1,97 @@
+//! `survey`: who is there.
+
+use std::path::{Path, PathBuf};
+
+use lantern_core::address::Subnet;
+use lantern_core::census::{Census, CensusFile, FoundNode};
+use lantern_core::clash::world_clashes;
+use lantern_core::diagnosis;
+
+use super::universes;
+use crate::args::Where;
+use crate::clock;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files;
+use crate::output::{Cell, Out, Table, Tone, findings};
+use crate::session::Session;
+
+/// Find every node on the wire, also those set wrongly
+///
+/// Asks by broadcast and listens for up to three seconds; with a rig sheet it ends as soon as every node on it has
+/// answered. Nothing is changed on any node.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    pub(crate) at: Where,
+
+    /// Save what was found, to be compared or replayed later
+    #[arg(long, value_name = "FILE.census.json")]
+    pub(crate) save: Option<PathBuf>,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let session = Session::open(&args.at, out)?;
+    let census = session.survey(false, out)?;
+    let found = world_clashes(&census, &session.subnets());
+    if let Some(path) = &args.save {
+        save(path, &census, session.adapter())?;
+    }
+    if out.is_json() {
+        let taken = clock::now().to_string();
+        out.object(&CensusFile::new(&census, &taken, session.adapter()))?;
+        return Ok(Exit::of(&found));
+    }
+    if census.nodes().is_empty() {
+        return nothing_found(&session, out);
+    }
+    out.table(&table(&census, &session.subnets()))?;
+    out.line("")?;
+    let ports: u32 = census.nodes().iter().map(FoundNode::port_count).sum();
+    out.line(&format!("{} nodes with {ports} ports", census.nodes().len()))?;
+    findings::print(out, &found)?;
+    if let Some(path) = &args.save {
+        out.note(&format!("saved as {}", path.display()))?;
+    }
+    Ok(Exit::of(&found))
+}
+
+fn save(path: &Path, census: &Census, adapter: &str) -> Result<(), Failure> {
+    let taken = clock::now().to_string();
+    let text = serde_json::to_string_pretty(&CensusFile::new(census, &taken, adapter));
+    let failed = |error: serde_json::Error| Failure::Write { path: path.to_owned(), source: error.into() };
+    files::write_over(path, &(text.map_err(failed)? + "\n"))
+}
+
+/// One row for each node, in the order of addresses.
+pub(crate) fn table(census: &Census, own: &[Subnet]) -> Table {
+    let mut table =
+        Table::new(&["name", "address", "MAC", "model", "universes"]).unbroken(&["name", "address", "MAC"]);
+    for node in census.by_address() {
+        let mac = node.mac.map_or_else(|| "not told".to_owned(), |mac| mac.to_string());
+        let reachable = own.iter().any(|subnet| subnet.contains(node.address));
+        let address = if reachable { node.address.to_string().into() } else { far(node) };
+        table.row(vec![
+            Cell::new(node.title(), Tone::Strong),
+            address,
+            mac.into(),
+            node.model().into(),
+            universes::summary(node).into(),
+        ]);
+    }
+    table
+}
+
+fn far(node: &FoundNode) -> Cell {
+    Cell::new(format!("{} (other subnet)", node.address), Tone::Bad)
+}
+
+fn nothing_found(session: &Session, out: &mut Out) -> Result<Exit, Failure> {
+    out.line("no node answered")?;
+    out.note("likely causes, in the order in which to rule them out:")?;
+    for (number, cause) in (1..).zip(diagnosis::nothing_found(&session.seats()[0], session.is_shared())) {
+        out.note(&format!("  {number}. {cause}"))?;
+    }
+    Ok(Exit::Wrong)
+}

@@ -1,0 +1,35 @@
+//! Exit codes.
+
+use std::process::ExitCode;
+
+use lantern_core::finding::{Finding, Severity};
+
+/// How the program ends. 130, interrupted, comes from the system.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Exit {
+    /// Done, and nothing is wrong.
+    Fine = 0,
+    /// Done, and something is wrong on the network or in the sheet.
+    Wrong = 1,
+    /// The call or a file was wrong; nothing was done.
+    Call = 2,
+    /// It could not be finished; the logbook says how far it came.
+    Unfinished = 3,
+}
+
+impl Exit {
+    /// Errors and warnings are wrong, notes are not.
+    pub(crate) fn of(findings: &[Finding]) -> Self {
+        if findings.iter().any(|finding| finding.rule.severity < Severity::Note) {
+            Self::Wrong
+        } else {
+            Self::Fine
+        }
+    }
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(exit as u8)
+    }
+}

@@ -1,0 +1,67 @@
+//! Why a command could not do what it was called for.
+
+use std::io;
+use std::path::PathBuf;
+
+use lantern_core::adapter::ChooseError;
+use lantern_core::census::{CensusFileError, DesignationError};
+use lantern_core::finding::Finding;
+use lantern_core::sheet::SheetErrors;
+use lantern_core::universe::UniverseError;
+use lantern_net::NetError;
+
+use crate::exit::Exit;
+
+/// A failure, with everything needed to explain it. What to do about each stands in `hints`.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Failure {
+    #[error("{} cannot be read: {source}", path.display())]
+    Read { path: PathBuf, source: io::Error },
+    #[error("{} cannot be written: {source}", path.display())]
+    Write { path: PathBuf, source: io::Error },
+    #[error("{} exists already", path.display())]
+    Exists { path: PathBuf },
+    #[error("{} is not UTF-8 text: byte {offset} (line {line})", path.display())]
+    NotText { path: PathBuf, offset: usize, line: usize },
+    #[error("{} is {size} bytes long, a rig sheet has at most {most}", path.display())]
+    TooLarge { path: PathBuf, size: u64, most: u64 },
+    #[error("{}: {errors}", path.display())]
+    Sheet { path: PathBuf, text: String, errors: SheetErrors },
+    #[error("{}: {error}", path.display())]
+    Census { path: PathBuf, error: CensusFileError },
+    #[error(transparent)]
+    Choose(#[from] ChooseError),
+    #[error(transparent)]
+    Net(#[from] NetError),
+    #[error(transparent)]
+    Designation(#[from] DesignationError),
+    #[error("{text:?} is no universe: {error}")]
+    Universe { text: String, error: UniverseError },
+    #[error("the sheet contradicts itself, so nothing was sent to any node")]
+    Clashes { path: PathBuf, text: String, findings: Vec<Finding> },
+    #[error("something speaks against it, so nothing was sent to any node")]
+    Refused(Vec<Finding>),
+    #[error("there is no node {wanted:?} on the sheet")]
+    NotOnSheet { wanted: String, there: Vec<String> },
+    #[error("{0}")]
+    Call(String),
+    #[error("nobody is there to say yes")]
+    NobodyToAsk,
+    #[error("the simulated nodes cannot stand on loopback: {0}")]
+    Ground(#[source] io::Error),
+    #[error("the output cannot be written: {0}")]
+    Output(#[from] io::Error),
+}
+
+impl Failure {
+    pub(crate) fn is_closed_pipe(&self) -> bool {
+        matches!(self, Self::Output(error) if error.kind() == io::ErrorKind::BrokenPipe)
+    }
+
+    pub(crate) const fn exit(&self) -> Exit {
+        match self {
+            Self::Net(_) | Self::Output(_) | Self::Ground(_) => Exit::Unfinished,
+            _ => Exit::Call,
+        }
+    }
+}

@@ -1,0 +1,102 @@
+//! Files: rig sheets and censuses read, results written.
+
+use std::fs::{self, OpenOptions};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use lantern_core::census::Census;
+use lantern_core::sheet::RigSheet;
+
+use crate::failure::Failure;
+
+/// The most bytes a rig sheet may have: some hundred thousand nodes.
+const LARGEST_SHEET: u64 = 64 << 20;
+const SHEET_ENDING: &str = ".rig.toml";
+
+/// A rig sheet and the file it came from.
+#[derive(Debug, Clone)]
+pub(crate) struct SheetFile {
+    pub(crate) path: PathBuf,
+    pub(crate) sheet: RigSheet,
+}
+
+impl SheetFile {
+    /// Reads a sheet.
+    pub(crate) fn read(path: &Path) -> Result<Self, Failure> {
+        let text = read_text(path)?;
+        match RigSheet::parse(&text) {
+            Ok(sheet) => Ok(Self { path: path.to_owned(), sheet }),
+            Err(errors) => Err(Failure::Sheet { path: path.to_owned(), text, errors }),
+        }
+    }
+
+    /// The sheet named, or the only one in this folder; `None` when there is no such single one.
+    pub(crate) fn named_or_only(named: Option<&Path>) -> Result<Option<Self>, Failure> {
+        match named.map(ToOwned::to_owned).or_else(only_sheet_here) {
+            Some(path) => Self::read(&path).map(Some),
+            None => Ok(None),
+        }
+    }
+
+    /// The logbook that belongs to it: beside it, under the same name.
+    pub(crate) fn logbook(&self) -> PathBuf {
+        let name = self.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let stem = name.strip_suffix(SHEET_ENDING).or_else(|| name.strip_suffix(".toml")).unwrap_or(&name);
+        self.path.with_file_name(format!("{stem}.log.jsonl"))
+    }
+}
+
+fn only_sheet_here() -> Option<PathBuf> {
+    let here = fs::read_dir(".").ok()?.filter_map(Result::ok).map(|entry| entry.file_name());
+    let mut sheets = here.filter(|name| name.to_string_lossy().ends_with(SHEET_ENDING));
+    let first = sheets.next()?;
+    sheets.next().is_none().then(|| PathBuf::from(first))
+}
+
+/// Reads a saved census.
+pub(crate) fn read_census(path: &Path) -> Result<Census, Failure> {
+    let text = read_text(path)?;
+    Census::from_json(&text).map_err(|error| Failure::Census { path: path.to_owned(), error })
+}
+
+fn read_text(path: &Path) -> Result<String, Failure> {
+    let failed = |source| Failure::Read { path: path.to_owned(), source };
+    let size = fs::metadata(path).map_err(failed)?.len();
+    if size > LARGEST_SHEET {
+        return Err(Failure::TooLarge { path: path.to_owned(), size, most: LARGEST_SHEET });
+    }
+    let bytes = fs::read(path).map_err(failed)?;
+    String::from_utf8(bytes).map_err(|error| {
+        let offset = error.utf8_error().valid_up_to();
+        let line = 1 + error.as_bytes()[..offset].iter().filter(|byte| **byte == b'\n').count();
+        Failure::NotText { path: path.to_owned(), offset, line }
+    })
+}
+
+/// Writes a file that must not be there yet.
+pub(crate) fn write_new(path: &Path, text: &str) -> Result<(), Failure> {
+    let written = OpenOptions::new().write(true).create_new(true).open(path).and_then(|mut file| {
+        file.write_all(text.as_bytes())?;
+        file.sync_all()
+    });
+    written.map_err(|source| match source.kind() {
+        io::ErrorKind::AlreadyExists => Failure::Exists { path: path.to_owned() },
+        _ => Failure::Write { path: path.to_owned(), source },
+    })
+}
+
+/// Writes a result over an earlier one of the same name: whole, or not at all.
+pub(crate) fn write_over(path: &Path, text: &str) -> Result<(), Failure> {
+    let failed = |source| Failure::Write { path: path.to_owned(), source };
+    let mut beside = path.as_os_str().to_owned();
+    beside.push(".part");
+    let beside = PathBuf::from(beside);
+    let whole = fs::File::create(&beside).and_then(|mut file| {
+        file.write_all(text.as_bytes())?;
+        file.sync_all()
+    });
+    whole.and_then(|()| fs::rename(&beside, path)).map_err(|source| {
+        fs::remove_file(&beside).unwrap_or(());
+        failed(source)
+    })
+}

@@ -1,0 +1,92 @@
+//! What to do about each failure: the one place where failures are explained to people.
+
+use std::io;
+
+use lantern_core::adapter::ChooseError;
+use lantern_core::census::DesignationError;
+use lantern_net::NetError;
+
+use crate::failure::Failure;
+use crate::output::{Out, findings, sheet_errors};
+
+/// Tells a failure on the channel for notes: what, because of what, what to do.
+pub(crate) fn explain(failure: &Failure, out: &mut Out) -> io::Result<()> {
+    match failure {
+        Failure::Sheet { path, text, errors } => {
+            sheet_errors::show(out, path, text, errors)?;
+        }
+        Failure::Clashes { path, text, findings: clashes } => {
+            findings::show_in_sheet(out, path, text, clashes)?;
+        }
+        Failure::Refused(list) => findings::show_on_notes(out, list)?,
+        _ => {}
+    }
+    out.error(&failure.to_string())?;
+    for line in context(failure) {
+        out.note(&format!("  {line}"))?;
+    }
+    match hint(failure) {
+        Some(hint) => out.hint(&hint),
+        None => Ok(()),
+    }
+}
+
+/// What there is instead, one line each.
+fn context(failure: &Failure) -> Vec<String> {
+    match failure {
+        Failure::Choose(
+            ChooseError::Unknown { there, .. }
+            | ChooseError::NoneUsable { there }
+            | ChooseError::Several { there },
+        ) => there.clone(),
+        Failure::Designation(DesignationError::Several { who, .. }) => who.clone(),
+        _ => Vec::new(),
+    }
+}
+
+fn hint(failure: &Failure) -> Option<String> {
+    Some(match failure {
+        Failure::Read { path, source } if source.kind() == io::ErrorKind::NotFound => {
+            format!("look where you are with ls, or start a sheet with: deft-lantern sheet new {}", path.display())
+        }
+        Failure::Read { .. } | Failure::Write { .. } => {
+            "look at the path and at who may read and write there".to_owned()
+        }
+        Failure::Exists { .. } => {
+            "nothing was overwritten; choose another name, or move the old file away".to_owned()
+        }
+        Failure::NotText { .. } => "save it as UTF-8 in your editor; nothing in it was changed".to_owned(),
+        Failure::TooLarge { .. } => "this is probably another file".to_owned(),
+        Failure::Sheet { .. } => {
+            "mend the lines shown and run the same command again; nothing was sent".to_owned()
+        }
+        Failure::Clashes { path, .. } => {
+            format!("mend the sheet until this is quiet: deft-lantern sheet clashes {}", path.display())
+        }
+        Failure::Refused(_) => "do what is advised above and run the same command again".to_owned(),
+        Failure::Census { .. } => "save one with: deft-lantern survey --save NAME.census.json".to_owned(),
+        Failure::Choose(ChooseError::NoneUsable { .. } | ChooseError::Down(_) | ChooseError::NoAddress(_)) => {
+            "plug in the cable to the rig, give the adapter an address in its network, and try again".to_owned()
+        }
+        Failure::Choose(ChooseError::Unknown { .. } | ChooseError::Several { .. }) => {
+            "say which one with --adapter NAME or --adapter ADDRESS".to_owned()
+        }
+        Failure::Net(NetError::PortHeld { .. }) => {
+            "close the desk or visualiser software on this computer, then try again".to_owned()
+        }
+        Failure::Net(NetError::NothingSent(_)) => "look at the adapter's cable and address".to_owned(),
+        Failure::Net(_) => return None,
+        Failure::Designation(DesignationError::Nobody { near: Some(near), .. }) => {
+            format!("did you mean {near:?}? See who answers with: deft-lantern survey")
+        }
+        Failure::Designation(DesignationError::Nobody { near: None, .. }) => {
+            "see who answers with: deft-lantern survey".to_owned()
+        }
+        Failure::Designation(DesignationError::Several { .. }) => "say which one by its MAC address".to_owned(),
+        Failure::NotOnSheet { there, .. } => format!("the sheet has: {}", there.join(", ")),
+        Failure::NobodyToAsk => "look at it with --dry-run, then say yes beforehand with --yes".to_owned(),
+        Failure::Universe { .. } | Failure::Call(_) => return None,
+        Failure::Ground(_) => "end other demos that are still running".to_owned(),
+        Failure::Output(_) => return None,
+    })
+}

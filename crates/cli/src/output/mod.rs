@@ -1,0 +1,128 @@
+//! All output goes through one object: results on stdout; progress, notes and errors on stderr.
+
+pub(crate) mod findings;
+mod progress;
+pub(crate) mod sheet_errors;
+mod table;
+mod tone;
+
+use std::env;
+use std::io::{self, IsTerminal, Write};
+
+use serde::Serialize;
+
+use crate::args::ColorChoice;
+
+pub(crate) use progress::Progress;
+pub(crate) use table::{Cell, Table};
+pub(crate) use tone::{Paint, Tone};
+
+/// The narrowest output that is arranged for; a terminal may be narrower, then lines wrap.
+const NARROWEST: usize = 60;
+/// The width where nobody looks: a file or a pipe.
+const WITHOUT_TERMINAL: usize = 100;
+
+/// Where output goes, and how it may look. The terminal is asked once.
+pub(crate) struct Out {
+    results: Box<dyn Write>,
+    notes: Box<dyn Write>,
+    json: bool,
+    width: usize,
+    paint: Paint,
+    notes_paint: Paint,
+    live: bool,
+}
+
+impl Out {
+    /// Output as the terminal, the environment and the user want it.
+    pub(crate) fn to_terminal(color: ColorChoice, json: bool) -> Self {
+        let (stdout, stderr) = (io::stdout(), io::stderr());
+        let plain = env::var_os("NO_COLOR").is_some_and(|v| !v.is_empty())
+            || env::var_os("TERM").is_some_and(|term| term == "dumb");
+        let paint = |terminal: bool| match color {
+            ColorChoice::Always => Paint::On,
+            ColorChoice::Auto if terminal && !plain => Paint::On,
+            ColorChoice::Auto | ColorChoice::Never => Paint::Off,
+        };
+        Self {
+            json,
+            width: width(),
+            paint: paint(stdout.is_terminal()),
+            notes_paint: paint(stderr.is_terminal()),
+            live: stderr.is_terminal(),
+            results: Box::new(stdout),
+            notes: Box::new(stderr),
+        }
+    }
+
+    /// Whether the result is wanted as JSON.
+    pub(crate) const fn is_json(&self) -> bool {
+        self.json
+    }
+
+    /// How many columns a line may have.
+    pub(crate) const fn width(&self) -> usize {
+        self.width
+    }
+
+    /// How results may look.
+    pub(crate) const fn paint(&self) -> Paint {
+        self.paint
+    }
+
+    /// How notes may look.
+    pub(crate) const fn notes_paint(&self) -> Paint {
+        self.notes_paint
+    }
+
+    /// A line of the result.
+    pub(crate) fn line(&mut self, text: &str) -> io::Result<()> {
+        writeln!(self.results, "{text}")
+    }
+
+    /// A table of the result.
+    pub(crate) fn table(&mut self, table: &Table) -> io::Result<()> {
+        let text = table.render(self.width, self.paint);
+        self.line(&text)
+    }
+
+    /// The result as one JSON object.
+    pub(crate) fn object(&mut self, object: &impl Serialize) -> io::Result<()> {
+        serde_json::to_writer_pretty(&mut self.results, object)?;
+        writeln!(self.results)
+    }
+
+    /// Something worth knowing that is not the result.
+    pub(crate) fn note(&mut self, text: &str) -> io::Result<()> {
+        writeln!(self.notes, "{text}")
+    }
+
+    /// What went wrong.
+    pub(crate) fn error(&mut self, text: &str) -> io::Result<()> {
+        let head = self.notes_paint.dye(Tone::Bad, "error:");
+        writeln!(self.notes, "{head} {text}")
+    }
+
+    /// What to do next.
+    pub(crate) fn hint(&mut self, text: &str) -> io::Result<()> {
+        let head = self.notes_paint.dye(Tone::Strong, "next:");
+        writeln!(self.notes, "{head} {text}")
+    }
+
+    /// A question on the channel for notes, the cursor left behind it.
+    pub(crate) fn ask(&mut self, text: &str) -> io::Result<()> {
+        write!(self.notes, "{text} ")?;
+        self.notes.flush()
+    }
+
+    /// A line that shows how far something is, where there is a terminal to show it on.
+    pub(crate) fn progress(&self) -> Progress {
+        Progress::new(self.live)
+    }
+}
+
+fn width() -> usize {
+    let told = env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
+    let terminal = || terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
+    told.or_else(terminal).unwrap_or(WITHOUT_TERMINAL).max(NARROWEST)
+}

@@ -1,0 +1,31 @@
+//! How far something is, on a terminal only.
+
+use std::time::Duration;
+
+use indicatif::{ProgressBar, ProgressStyle};
+
+/// One line that is rewritten while something runs, and gone when it is over.
+pub(crate) struct Progress(ProgressBar);
+
+impl Progress {
+    pub(super) fn new(live: bool) -> Self {
+        if !live {
+            return Self(ProgressBar::hidden());
+        }
+        let bar = ProgressBar::new_spinner();
+        bar.set_style(ProgressStyle::default_spinner());
+        bar.enable_steady_tick(Duration::from_millis(100));
+        Self(bar)
+    }
+
+    /// What to show now.
+    pub(crate) fn show(&self, text: String) {
+        self.0.set_message(text);
+    }
+}
+
+impl Drop for Progress {
+    fn drop(&mut self) {
+        self.0.finish_and_clear();
+    }
+}

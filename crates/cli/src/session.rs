@@ -1,0 +1,115 @@
+//! One sitting at the network: the adapter that was chosen, its socket, and the sheet that tells about the rig.
+
+use std::path::Path;
+use std::time::Duration;
+
+use lantern_core::adapter::{Choice, choose};
+use lantern_core::address::Subnet;
+use lantern_core::census::Census;
+use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
+use lantern_core::sheet::RigSheet;
+use lantern_net::{Sockets, adapters, run};
+
+use crate::args::Where;
+use crate::failure::Failure;
+use crate::files::SheetFile;
+use crate::output::Out;
+
+/// A chosen adapter with an open socket.
+pub(crate) struct Session {
+    choice: Choice,
+    sockets: Sockets,
+    sheet: Option<SheetFile>,
+}
+
+impl Session {
+    /// Opens a session as the arguments say, and tells which adapter was taken and why.
+    pub(crate) fn open(at: &Where, out: &mut Out) -> Result<Self, Failure> {
+        let sheet = SheetFile::named_or_only(at.sheet.as_deref())?;
+        if let (None, Some(sheet)) = (&at.sheet, &sheet) {
+            out.note(&format!("using the sheet {}", sheet.path.display()))?;
+        }
+        Self::with_sheet(at.adapter.as_deref(), sheet, out)
+    }
+
+    /// Opens a session for a sheet that was read already.
+    pub(crate) fn with_sheet(
+        adapter: Option<&str>,
+        sheet: Option<SheetFile>,
+        out: &mut Out,
+    ) -> Result<Self, Failure> {
+        let choice = choose(&adapters()?, adapter, sheet.as_ref().map(|file| &file.sheet))?;
+        let sockets = Sockets::open(std::slice::from_ref(&choice))?;
+        out.note(&format!("on {} as {} in {}: {}", choice.name, choice.seat.own, choice.seat.subnet, choice.why))?;
+        if sockets.are_shared() {
+            out.note(
+                "another program here holds UDP 6454 too: answers sent to this computer alone reach only one of us",
+            )?;
+        }
+        Ok(Self { choice, sockets, sheet })
+    }
+
+    /// The rig sheet, if there is one.
+    pub(crate) fn sheet(&self) -> Option<&RigSheet> {
+        self.sheet.as_ref().map(|file| &file.sheet)
+    }
+
+    /// Its file.
+    pub(crate) fn sheet_file(&self) -> Option<&SheetFile> {
+        self.sheet.as_ref()
+    }
+
+    /// The adapter's name.
+    pub(crate) fn adapter(&self) -> &str {
+        &self.choice.name
+    }
+
+    /// Where this computer sits.
+    pub(crate) fn seats(&self) -> [Seat; 1] {
+        [self.choice.seat]
+    }
+
+    /// The subnets this computer is in, as far as this session goes.
+    pub(crate) fn subnets(&self) -> [Subnet; 1] {
+        [self.choice.seat.subnet]
+    }
+
+    /// Whether another program holds the port too.
+    pub(crate) const fn is_shared(&self) -> bool {
+        self.sockets.are_shared()
+    }
+
+    /// The logbook that changes of this session go into: the sheet's, or one in this folder.
+    pub(crate) fn logbook_path(&self) -> std::path::PathBuf {
+        self.sheet.as_ref().map_or_else(|| Path::new("deft-lantern.log.jsonl").to_owned(), SheetFile::logbook)
+    }
+
+    /// Runs a conversation to its end.
+    pub(crate) fn run<C: Conversation>(
+        &self,
+        conversation: &mut C,
+        watch: impl FnMut(&C, Duration, Option<C::Event>),
+    ) -> Result<(), Failure> {
+        run(conversation, &self.sockets, watch)?;
+        Ok(())
+    }
+
+    /// Surveys the rig, with a line of progress. With `ask_settings` every node is asked for mask and gateway too.
+    pub(crate) fn survey(&self, ask_settings: bool, out: &mut Out) -> Result<Census, Failure> {
+        let plan = SurveyPlan { seats: self.seats().to_vec(), expected: self.sheet().cloned(), ask_settings };
+        let mut survey = Survey::new(plan);
+        let progress = out.progress();
+        let expected = self.sheet().map(|sheet| sheet.nodes.len());
+        self.run(&mut survey, |survey, now, _| {
+            let state = survey.progress(now);
+            let of = expected.map(|n| format!(" ({n} on the sheet)")).unwrap_or_default();
+            let left = state.left.as_secs_f32();
+            progress.show(format!("{} nodes answered{of}, at most {left:.1} s more", state.found));
+        })?;
+        drop(progress);
+        if survey.unreadable() > 0 {
+            out.note(&format!("{} datagrams could not be read and were left out", survey.unreadable()))?;
+        }
+        Ok(survey.into_census())
+    }
+}

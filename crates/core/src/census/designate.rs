@@ -1,0 +1,69 @@
+//! Which node somebody means: by name, address or MAC address.
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+
+use super::{Census, FoundNode};
+
+/// No single node is meant.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum DesignationError {
+    /// No node answers to it.
+    #[error("no node {wanted:?} answers")]
+    Nobody {
+        /// What was asked for.
+        wanted: String,
+        /// The name of a node that is much like it.
+        near: Option<String>,
+    },
+    /// Several do.
+    #[error("{} nodes answer to {wanted:?}", .who.len())]
+    Several {
+        /// What was asked for.
+        wanted: String,
+        /// Those, each by something that tells it apart.
+        who: Vec<String>,
+    },
+}
+
+impl Census {
+    /// The node called so: a MAC address, an address, or a name in any mixture of cases.
+    ///
+    /// # Errors
+    /// When there is none, or there are several.
+    pub fn designated(&self, wanted: &str) -> Result<&FoundNode, DesignationError> {
+        let meant: Vec<&FoundNode> = if let Ok(address) = wanted.parse::<Ipv4Addr>() {
+            self.nodes().iter().filter(|node| node.address == address).collect()
+        } else if let Ok(mac) = wanted.parse::<MacAddress>() {
+            self.nodes().iter().filter(|node| node.mac == Some(mac)).collect()
+        } else {
+            self.named(wanted)
+        };
+        match meant[..] {
+            [only] => Ok(only),
+            [] => Err(DesignationError::Nobody { wanted: wanted.to_owned(), near: self.near(wanted) }),
+            _ => {
+                let who = meant.iter().map(|node| {
+                    let mac = node.mac.map_or_else(|| "MAC not told".to_owned(), |mac| mac.to_string());
+                    format!("{mac} at {} ({})", node.address, node.label())
+                });
+                Err(DesignationError::Several { wanted: wanted.to_owned(), who: who.collect() })
+            }
+        }
+    }
+
+    fn named(&self, wanted: &str) -> Vec<&FoundNode> {
+        let exact: Vec<&FoundNode> = self.nodes().iter().filter(|node| node.name().raw() == wanted).collect();
+        if !exact.is_empty() {
+            return exact;
+        }
+        self.nodes().iter().filter(|node| node.name().raw().eq_ignore_ascii_case(wanted)).collect()
+    }
+
+    fn near(&self, wanted: &str) -> Option<String> {
+        let likeness = |node: &FoundNode| strsim::jaro_winkler(wanted, node.name().raw());
+        let near = self.nodes().iter().max_by(|a, b| likeness(a).total_cmp(&likeness(b)))?;
+        (likeness(near) > 0.8).then(|| near.title())
+    }
+}

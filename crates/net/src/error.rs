@@ -1,0 +1,33 @@
+//! What can go wrong with this computer's network.
+
+use std::io;
+
+/// A failure of this computer's side of the network.
+#[derive(Debug, thiserror::Error)]
+pub enum NetError {
+    /// The system does not tell its adapters.
+    #[error("this computer does not tell its network adapters: {0}")]
+    Adapters(#[source] io::Error),
+    /// Another program holds the port and does not share it.
+    #[error("UDP port {port} on {adapter} is held by another program that does not share it")]
+    PortHeld {
+        /// The port.
+        port: u16,
+        /// The adapter.
+        adapter: String,
+    },
+    /// A socket could not be opened for another reason.
+    #[error("no socket could be opened on {adapter}: {source}")]
+    Socket {
+        /// The adapter.
+        adapter: String,
+        /// Why.
+        source: io::Error,
+    },
+    /// Nothing at all could be sent.
+    #[error("nothing could be sent: {0}")]
+    NothingSent(#[source] io::Error),
+    /// The system gives no timers or sockets to wait on.
+    #[error("the system refuses to wait for the network: {0}")]
+    Runtime(#[source] io::Error),
+}

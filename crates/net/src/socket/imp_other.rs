@@ -1,0 +1,21 @@
+//! Other systems: a socket bound to the adapter's address.
+
+use std::io;
+use std::net::SocketAddrV4;
+
+use socket2::Socket;
+
+use super::bind_to_address;
+
+/// Lets other programs hold the port too.
+pub(super) fn share(socket: &Socket) -> io::Result<()> {
+    socket.set_reuse_address(true)?;
+    #[cfg(unix)]
+    socket.set_reuse_port(true)?;
+    Ok(())
+}
+
+/// Binds the socket so that it sends through this adapter only.
+pub(super) fn bind(socket: &Socket, _adapter: &str, own: SocketAddrV4) -> io::Result<()> {
+    bind_to_address(socket, own)
+}
