@@ -5,14 +5,17 @@ use std::path::{Path, PathBuf};
 use lantern_core::address::Subnet;
 use lantern_core::census::{Census, CensusFile, FoundNode};
 use lantern_core::clash::world_clashes;
+use lantern_core::compare::{State, compare};
 use lantern_core::diagnosis;
+use lantern_core::finding::Finding;
+use serde::Serialize;
 
 use super::universes;
 use crate::args::Where;
 use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files;
+use crate::files::{self, SheetFile};
 use crate::output::{Cell, Out, Table, Tone, findings};
 use crate::session::Session;
 
@@ -30,6 +33,14 @@ pub(crate) struct Args {
     pub(crate) save: Option<PathBuf>,
 }
 
+/// A census with what is wrong in it.
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    #[serde(flatten)]
+    census: CensusFile<'a>,
+    findings: &'a [Finding],
+}
+
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
@@ -40,7 +51,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     if out.is_json() {
         let taken = clock::now().to_string();
-        out.object(&CensusFile::new(&census, &taken, session.adapter()))?;
+        let census = CensusFile::new(&census, &taken, session.adapter());
+        out.object(&Answer { census, findings: &found })?;
         return Ok(Exit::of(&found));
     }
     if census.nodes().is_empty() {
@@ -51,10 +63,31 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let ports: u32 = census.nodes().iter().map(FoundNode::port_count).sum();
     out.line(&format!("{} nodes with {ports} ports", census.nodes().len()))?;
     findings::print(out, &found)?;
+    if let Some(file) = session.sheet_file() {
+        against_sheet(file, &census, out)?;
+    }
     if let Some(path) = &args.save {
         out.note(&format!("saved as {}", path.display()))?;
     }
     Ok(Exit::of(&found))
+}
+
+/// Says who of the sheet is silent and who is not on it; `check` says the rest.
+fn against_sheet(file: &SheetFile, census: &Census, out: &mut Out) -> Result<(), Failure> {
+    let comparison = compare(&file.sheet, census);
+    let missing = comparison.rows.iter().filter(|row| matches!(row.state, State::Missing));
+    let missing: Vec<&str> = missing.map(|row| row.planned.name.value.as_str()).collect();
+    let unexpected: Vec<String> = comparison.unexpected.iter().map(|node| node.title()).collect();
+    if !missing.is_empty() {
+        let mark = out.paint().dye(Tone::Bad, "on the sheet, but silent:");
+        out.line(&format!("{mark} {}", missing.join(", ")))?;
+    }
+    if !unexpected.is_empty() {
+        let mark = out.paint().dye(Tone::Doubtful, "not on the sheet:");
+        out.line(&format!("{mark} {}", unexpected.join(", ")))?;
+    }
+    out.hint(&format!("deft-lantern check {}", file.path.display()))?;
+    Ok(())
 }
 
 fn save(path: &Path, census: &Census, adapter: &str) -> Result<(), Failure> {

@@ -4,7 +4,7 @@ use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
 
 use super::guard;
-use crate::census::{FoundNode, FoundPort, PortPlace, Protocol};
+use crate::census::{FoundNode, Page, PortPlace, Protocol};
 use crate::compare::{Difference, PortDifference};
 use crate::finding::Finding;
 use crate::universe::PortAddress;
@@ -45,8 +45,18 @@ impl Step {
     }
 }
 
-/// The steps that make the differences vanish: names and universes page by page, then single commands, the address
-/// last, since the node restarts with it.
+/// A port of a page that is to get another universe, another direction, or both.
+struct Move<'a> {
+    number: u32,
+    place: PortPlace,
+    to: PortAddress,
+    flips_to: Option<Direction>,
+    direction: Direction,
+    differences: Vec<&'a Difference>,
+}
+
+/// The steps that make the differences vanish: names and universes page by page, then ports that change direction,
+/// then single commands, the address last, since the node restarts with it.
 ///
 /// # Errors
 /// When a page's ports would be torn apart.
@@ -54,80 +64,53 @@ pub(super) fn steps(node: &FoundNode, differences: &[Difference]) -> Result<Vec<
     let mut refusals = Vec::new();
     let mut steps = Vec::new();
     for page in &node.pages {
-        match page_step(node, page.index, differences) {
-            Ok(step) => steps.extend(step),
-            Err(finding) => refusals.push(finding),
+        let moves = moves(node, page, differences);
+        if let Err(finding) = check_page(node, page, &moves) {
+            refusals.push(finding);
         }
+        steps.extend(page_step(page, &moves, differences));
+        steps.extend(moves.iter().filter_map(|one| flip_step(page, one)));
     }
-    let commands = differences.iter().filter_map(|d| command(node, d).map(|message| (d, message)));
-    steps.extend(commands.map(|(difference, message)| Step {
-        message: StepMessage::Page(Box::new(message)),
-        differences: vec![difference.clone()],
-    }));
+    steps.extend(differences.iter().filter_map(|difference| command_step(node, difference)));
     steps.extend(ip_step(node, differences));
     if refusals.is_empty() { Ok(steps) } else { Err(refusals) }
 }
 
-/// Names (on the root page) and universes of one page, in one message.
-fn page_step(node: &FoundNode, index: u8, differences: &[Difference]) -> Result<Option<Step>, Finding> {
-    let mut message = Address::keep_all(index);
-    let mut done = Vec::new();
-    let mut moves: Vec<(PortPlace, &FoundPort, PortAddress)> = Vec::new();
-    for difference in differences {
-        match difference {
-            Difference::Name { planned, .. } if index == 1 => message.short_name = Text::cut(planned),
-            Difference::Label { planned, .. } if index == 1 => message.long_name = Text::cut(planned),
-            Difference::Port { number, what: PortDifference::Universe { planned, .. } } => {
-                let Some((place, port)) = node.port(*number).filter(|(place, _)| place.page == index) else {
+fn moves<'a>(node: &FoundNode, page: &Page, differences: &'a [Difference]) -> Vec<Move<'a>> {
+    let mut moves: Vec<Move<'a>> = Vec::new();
+    for (number, place, port) in node.ports().filter(|(_, place, _)| place.page == page.index) {
+        let mut one = Move {
+            number,
+            place,
+            to: port.universe,
+            flips_to: None,
+            direction: port.direction,
+            differences: Vec::new(),
+        };
+        for difference in differences {
+            let Difference::Port { number: of, what } = difference else { continue };
+            match what {
+                _ if *of != number => continue,
+                PortDifference::Universe { planned, .. } => one.to = planned.port_address().unwrap_or(one.to),
+                PortDifference::Direction { planned, .. } => one.flips_to = Some(*planned),
+                PortDifference::Absent { .. } | PortDifference::Protocol { .. } | PortDifference::Merge { .. } => {
                     continue;
-                };
-                let Some(address) = planned.port_address() else { continue };
-                moves.push((place, port, address));
+                }
             }
-            _ => continue,
+            one.differences.push(difference);
         }
-        done.push(difference.clone());
-    }
-    if done.is_empty() {
-        return Ok(None);
-    }
-    if let Some((_, port, wanted)) = moves.first().copied() {
-        let page_moves = !port.universe.shares_page_with(wanted);
-        check_page(node, index, wanted, &moves)?;
-        if page_moves {
-            message.net = Program::set(wanted.net());
-            message.sub = Program::set(wanted.sub());
-        }
-        for (place, port, address) in moves {
-            // A port that becomes an input is programmed as one, before it is switched.
-            let switches = match wanted_direction(differences, node, place).unwrap_or(port.direction) {
-                Direction::Out => &mut message.switch_out,
-                Direction::In => &mut message.switch_in,
-            };
-            switches[usize::from(place.slot & 3)] = Program::set(address.universe());
+        if !one.differences.is_empty() {
+            moves.push(one);
         }
     }
-    Ok(Some(Step { message: StepMessage::Page(Box::new(message)), differences: done }))
-}
-
-fn wanted_direction(differences: &[Difference], node: &FoundNode, place: PortPlace) -> Option<Direction> {
-    differences.iter().find_map(|difference| match difference {
-        Difference::Port { number, what: PortDifference::Direction { planned, .. } } => {
-            node.port(*number).filter(|(at, _)| *at == place).map(|_| *planned)
-        }
-        _ => None,
-    })
+    moves
 }
 
 /// All ports of a page share net and sub: moving one must not move a neighbour that is not meant to move.
-fn check_page(
-    node: &FoundNode,
-    index: u8,
-    wanted: PortAddress,
-    moves: &[(PortPlace, &FoundPort, PortAddress)],
-) -> Result<(), Finding> {
-    for (number, place, port) in node.ports().filter(|(_, place, _)| place.page == index) {
-        let becomes = moves.iter().find(|(at, ..)| *at == place).map_or(port.universe, |(_, _, address)| *address);
+fn check_page(node: &FoundNode, page: &Page, moves: &[Move<'_>]) -> Result<(), Finding> {
+    let Some(wanted) = moves.first().map(|one| one.to) else { return Ok(()) };
+    for (number, _, port) in node.ports().filter(|(_, place, _)| place.page == page.index) {
+        let becomes = moves.iter().find(|one| one.number == number).map_or(port.universe, |one| one.to);
         if !becomes.shares_page_with(wanted) {
             return Err(guard::page_split(node, number, becomes, wanted));
         }
@@ -135,8 +118,56 @@ fn check_page(
     Ok(())
 }
 
-/// The one command that sets this difference, if it takes a command.
-fn command(node: &FoundNode, difference: &Difference) -> Option<Address> {
+/// Names (on the root page) and universes of one page, in one message.
+fn page_step(page: &Page, moves: &[Move<'_>], differences: &[Difference]) -> Option<Step> {
+    let mut message = Address::keep_all(page.index);
+    let mut done: Vec<Difference> = Vec::new();
+    for difference in differences.iter().filter(|_| page.index == 1) {
+        match difference {
+            Difference::Name { planned, .. } => message.short_name = Text::cut(planned),
+            Difference::Label { planned, .. } => message.long_name = Text::cut(planned),
+            _ => continue,
+        }
+        done.push(difference.clone());
+    }
+    for one in moves.iter().filter(|one| one.flips_to.is_none()) {
+        one.program(page, one.direction, &mut message);
+        done.extend(one.differences.iter().copied().cloned());
+    }
+    (!done.is_empty()).then(|| Step { message: StepMessage::Page(Box::new(message)), differences: done })
+}
+
+/// A port that changes direction gets its universe in the same message: an input that woke up on a universe it was
+/// never meant for would disturb whoever sends there.
+fn flip_step(page: &Page, one: &Move<'_>) -> Option<Step> {
+    let direction = one.flips_to?;
+    let command = match direction {
+        Direction::Out => Command::output(one.place.slot),
+        Direction::In => Command::input(one.place.slot),
+    };
+    let mut message = Address { command, ..Address::keep_all(page.index) };
+    one.program(page, direction, &mut message);
+    let differences = one.differences.iter().copied().cloned().collect();
+    Some(Step { message: StepMessage::Page(Box::new(message)), differences })
+}
+
+impl Move<'_> {
+    /// Programs the port's universe into `message`, and the page's net and sub where they change.
+    fn program(&self, page: &Page, direction: Direction, message: &mut Address) {
+        if page.ports.iter().any(|port| !port.universe.shares_page_with(self.to)) {
+            message.net = Program::set(self.to.net());
+            message.sub = Program::set(self.to.sub());
+        }
+        let switches = match direction {
+            Direction::Out => &mut message.switch_out,
+            Direction::In => &mut message.switch_in,
+        };
+        switches[usize::from(self.place.slot & 3)] = Program::set(self.to.universe());
+    }
+}
+
+/// The one command that sets this difference, if it takes a command of its own.
+fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
     let (page, command) = match difference {
         Difference::DataLoss { planned, .. } => (1, loss_command(*planned)),
         Difference::Port { number, what } => {
@@ -145,7 +176,8 @@ fn command(node: &FoundNode, difference: &Difference) -> Option<Address> {
         }
         _ => return None,
     };
-    Some(Address { command, ..Address::keep_all(page) })
+    let message = Address { command, ..Address::keep_all(page) };
+    Some(Step { message: StepMessage::Page(Box::new(message)), differences: vec![difference.clone()] })
 }
 
 const fn loss_command(loss: DataLoss) -> Command {
@@ -159,13 +191,13 @@ const fn loss_command(loss: DataLoss) -> Command {
 
 fn port_command(what: PortDifference, slot: u8) -> Option<Command> {
     Some(match what {
-        PortDifference::Direction { planned: Direction::Out, .. } => Command::output(slot),
-        PortDifference::Direction { planned: Direction::In, .. } => Command::input(slot),
         PortDifference::Protocol { planned: Protocol::ArtNet, .. } => Command::take_art_net(slot),
         PortDifference::Protocol { planned: Protocol::Sacn, .. } => Command::take_sacn(slot),
         PortDifference::Merge { planned: Merge::Ltp, .. } => Command::merge_ltp(slot),
         PortDifference::Merge { .. } => Command::merge_htp(slot),
-        PortDifference::Universe { .. } | PortDifference::Absent { .. } => return None,
+        PortDifference::Direction { .. } | PortDifference::Universe { .. } | PortDifference::Absent { .. } => {
+            return None;
+        }
     })
 }
 

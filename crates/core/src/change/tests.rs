@@ -1,1 +1,172 @@
-//! t
+//! What speaks against a change, and in which order changes are made.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::art_net::{IpProgReply, PollReply, PortBlock, PortType, Status2, Status3};
+use lantern_wire::{MacAddress, Text};
+use rstest::rstest;
+
+use super::*;
+use crate::census::{Census, Sighting, Told};
+use crate::compare::{Addressing, Wanted, WantedPort, compare};
+use crate::conversation::Seat;
+use crate::sheet::RigSheet;
+use crate::universe::{DeskBase, Universe};
+use crate::{DataLoss, Direction};
+
+const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"lights\"\nrange = \"10.40.0.0/16\"\n\
+                     keep_free = [\"10.40.0.2-10.40.0.49\"]\ndhcp = \"10.40.250.1-10.40.250.200\"\n\
+                     locked = [\"10.40.9.0/24\"]\n";
+
+fn reply(mac: u8, third: u8, last: u8) -> PollReply {
+    let port = |switch_out| PortBlock { kind: PortType::DMX_OUT, switch_out, ..PortBlock::default() };
+    PollReply {
+        address: Ipv4Addr::new(10, 40, third, last),
+        mac: if mac == 0 { MacAddress::UNKNOWN } else { MacAddress([2, 0x4d, 0x42, 0, 0x10, mac]) },
+        short_name: Text::cut(&format!("node-{mac}")),
+        bind_index: 1,
+        port_count: 4,
+        ports: [port(0), port(1), port(2), port(3)],
+        ..PollReply::default()
+    }
+}
+
+fn census(replies: Vec<PollReply>) -> Census {
+    let mut census = Census::default();
+    for reply in replies {
+        let from = reply.address;
+        census.take(&Sighting { at: Duration::ZERO, seat: 0, from, told: Told::PollReply(Box::new(reply)) });
+        let mask = Ipv4Addr::new(255, 255, 0, 0);
+        let gateway = Ipv4Addr::UNSPECIFIED;
+        let told = Told::IpSettings(IpProgReply { address: from, mask, port: 6454, status: 0, gateway });
+        census.take(&Sighting { at: Duration::ZERO, seat: 0, from, told });
+    }
+    census
+}
+
+fn seat() -> Seat {
+    let own = Ipv4Addr::new(10, 40, 0, 7);
+    Seat { own, subnet: "10.40.0.0/16".parse().unwrap(), limited_broadcast: true }
+}
+
+/// The plan for the first of the nodes, the sheet's protections in force.
+fn plan(replies: Vec<PollReply>, wanted: &Wanted) -> ChangePlan {
+    let (sheet, census, seats) = (RigSheet::parse(SHEET).unwrap(), census(replies), [seat()]);
+    let protection = Protection { census: &census, sheet: Some(&sheet), seats: &seats };
+    plan_one(&census.nodes()[0], wanted, &protection)
+}
+
+fn codes(plan: &ChangePlan) -> Vec<&'static str> {
+    plan.findings.iter().map(|finding| finding.rule.code).collect()
+}
+
+fn to(address: &str) -> Wanted {
+    Wanted { addressing: Some(Addressing::Fixed(address.parse().unwrap())), ..Wanted::default() }
+}
+
+#[rstest]
+#[case::free("10.40.1.50", &[])]
+#[case::taken("10.40.1.2", &["C001"])]
+#[case::own("10.40.0.7", &["C002", "A005"])]
+#[case::kept_free("10.40.0.30", &["A005"])]
+#[case::pool("10.40.250.9", &["A006"])]
+#[case::locked("10.40.9.1", &["A007"])]
+#[case::network("10.40.0.0", &["C013", "A004"])]
+#[case::broadcast("10.40.255.255", &["C013", "A004"])]
+#[case::elsewhere("192.168.1.5", &["C010"])]
+fn a_wanted_address_is_looked_at(#[case] address: &str, #[case] expected: &[&str]) {
+    let plan = plan(vec![reply(1, 1, 1), reply(2, 1, 2)], &to(address));
+    assert_eq!(codes(&plan), expected);
+    assert_eq!(plan.is_refused(), !expected.is_empty() && expected != ["C010"]);
+}
+
+#[rstest]
+#[case::locked_range(vec![reply(1, 9, 1)], &["C003"])]
+#[case::no_mac(vec![reply(0, 1, 1)], &["C008"])]
+#[case::held_twice(vec![reply(1, 1, 1), reply(2, 1, 1)], &["C011"])]
+#[case::other_subnet(vec![PollReply { address: Ipv4Addr::new(192, 168, 7, 9), ..reply(1, 1, 1) }], &["C007"])]
+fn a_node_that_must_not_be_touched_is_not(#[case] replies: Vec<PollReply>, #[case] expected: &[&str]) {
+    assert_eq!(codes(&plan(replies, &to("10.40.1.50"))), expected);
+}
+
+fn port(number: u32, universe: &str) -> WantedPort {
+    let universe = Universe::read(universe, DeskBase::One).unwrap();
+    WantedPort { number, direction: None, universe: Some(universe), merge: None }
+}
+
+fn ports(ports: Vec<WantedPort>) -> Wanted {
+    Wanted { ports, ..Wanted::default() }
+}
+
+#[rstest]
+#[case::name_too_long(Wanted { name: Some("a23456789012345678".to_owned()), ..Wanted::default() }, &["C012"])]
+#[case::name_fits(Wanted { name: Some("a2345678901234567".to_owned()), ..Wanted::default() }, &[])]
+#[case::gateway_outside(Wanted { gateway: "10.41.0.1".parse().ok(), ..Wanted::default() }, &["C014"])]
+#[case::gateway_inside(Wanted { gateway: "10.40.0.1".parse().ok(), ..Wanted::default() }, &[])]
+#[case::mask_leaves_no_host(Wanted { mask: "/30".parse().ok(), ..to("10.40.1.4") }, &["C013"])]
+#[case::within_the_page(ports(vec![port(2, "0:0:9")]), &[])]
+#[case::tears_the_page(ports(vec![port(2, "0:1:9")]), &["C006"])]
+#[case::moves_the_page(ports(vec![port(1, "1:1:0"), port(2, "1:1:1"), port(3, "1:1:2"), port(4, "1:1:3")]), &[])]
+#[case::no_such_port(ports(vec![port(5, "0:0:5")]), &["C005"])]
+#[case::no_sacn(ports(vec![port(1, "sacn 1")]), &["C005"])]
+#[case::no_direction(ports(vec![WantedPort { direction: Some(Direction::In), ..port(1, "0:0:0") }]), &["C005"])]
+#[case::no_data_loss(Wanted { on_data_loss: Some(DataLoss::Full), ..Wanted::default() }, &["C005"])]
+#[case::no_dhcp(Wanted { addressing: Some(Addressing::Dhcp), ..Wanted::default() }, &["C005"])]
+#[case::firmware(Wanted { firmware: "2.0".parse().ok(), ..Wanted::default() }, &["C004"])]
+fn a_wish_is_looked_at(#[case] wanted: Wanted, #[case] expected: &[&str]) {
+    let plan = plan(vec![reply(1, 1, 1)], &wanted);
+    assert_eq!(codes(&plan), expected);
+    assert_eq!(plan.is_refused(), !expected.is_empty() && expected != ["C004"]);
+}
+
+#[test]
+fn one_that_can_is_allowed_to() {
+    let able = PollReply { status2: Status2(0x1d), status3: Status3(0x28), ..reply(1, 1, 1) };
+    let wanted = Wanted {
+        addressing: Some(Addressing::Dhcp),
+        on_data_loss: Some(DataLoss::Full),
+        ports: vec![WantedPort { direction: Some(Direction::In), ..port(1, "0:0:0") }, port(2, "sacn 1")],
+        ..Wanted::default()
+    };
+    assert_eq!(codes(&plan(vec![able], &wanted)), [""; 0]);
+}
+
+#[test]
+fn ports_are_not_counted_on_a_node_with_a_page_missing() {
+    let second = PollReply { bind_index: 2, ..reply(1, 1, 1) };
+    let plan = plan(vec![second], &ports(vec![port(1, "0:0:9")]));
+    assert_eq!(codes(&plan), ["C015"]);
+}
+
+/// The order in which nodes 1, 2, 3 are moved to the last octets given, as the octets they come from.
+fn order(wanted: [u8; 3]) -> Result<Vec<u8>, Vec<&'static str>> {
+    let nodes: String = (1..=3)
+        .map(|n| {
+            let to = wanted[n - 1];
+            format!("[[node]]\nname = \"node-{n}\"\nmac = \"02:4d:42:00:10:0{n}\"\naddress = \"10.40.1.{to}\"\n")
+        })
+        .collect();
+    let sheet = RigSheet::parse(&format!("{SHEET}{nodes}")).unwrap();
+    let (census, seats) = (census(vec![reply(1, 1, 1), reply(2, 1, 2), reply(3, 1, 3)]), [seat()]);
+    let protection = Protection { census: &census, sheet: Some(&sheet), seats: &seats };
+    let plan = plan_by_sheet(&compare(&sheet, &census), &protection, |_| true);
+    if plan.is_refused() {
+        return Err(codes(&plan));
+    }
+    Ok(plan.changes.iter().map(|change| change.node.address.octets()[3]).collect())
+}
+
+#[rstest]
+#[case::nobody_moves([1, 2, 3], Ok(vec![]))]
+#[case::each_to_a_free_one([11, 12, 13], Ok(vec![1, 2, 3]))]
+#[case::a_row_moves_up([2, 3, 4], Ok(vec![3, 2, 1]))]
+#[case::a_row_moves_down([9, 1, 2], Ok(vec![1, 2, 3]))]
+#[case::two_change_places([2, 1, 3], Err(vec!["C009"]))]
+#[case::three_in_a_ring([2, 3, 1], Err(vec!["C009"]))]
+fn whoever_holds_a_wanted_address_goes_first(
+    #[case] wanted: [u8; 3],
+    #[case] expected: Result<Vec<u8>, Vec<&str>>,
+) {
+    assert_eq!(order(wanted), expected);
+}

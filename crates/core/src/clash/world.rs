@@ -29,7 +29,7 @@ static SAME_NAME: Rule = Rule {
 static SPLIT: Rule = Rule {
     code: "W004",
     severity: Severity::Note,
-    title: "one universe comes out of several ports",
+    title: "one universe on several outputs",
     why: "fine for a splitter; otherwise a universe was typed twice",
 };
 static FLOOD: Rule = Rule {
@@ -91,18 +91,23 @@ fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {
     repeated(named, |node| node.name()).into_iter().map(finding).collect()
 }
 
-fn splits(nodes: &[&FoundNode]) -> Vec<Finding> {
+/// One note for all of them: on a rig with splitters each by itself would drown the rest.
+fn splits(nodes: &[&FoundNode]) -> Option<Finding> {
     let outputs = nodes.iter().flat_map(|node| node.ports().map(|(number, _, port)| (*node, number, *port)));
     let outputs = outputs.filter(|(_, _, port)| port.direction == Direction::Out);
-    let finding = |group: Vec<(&FoundNode, u32, FoundPort)>| {
-        let ports: Vec<String> = group.iter().map(|(node, n, _)| format!("{} port {n}", node.title())).collect();
-        let universe = group[0].2.universe();
-        let what = format!("universe {universe} comes out of {}", ports.join(", "));
-        let (node, number, _) = &group[group.len() - 1];
-        let remedy = format!("if it is not meant: deft-lantern set {} --port {number} --universe N", node.address);
-        SPLIT.finding(what, remedy)
+    let several = repeated(outputs, |(_, _, port)| port.universe());
+    let described = |group: &Vec<(&FoundNode, u32, FoundPort)>| {
+        let ports: Vec<String> =
+            group.iter().map(|(node, number, _)| format!("{} port {number}", node.title())).collect();
+        format!("{} ({})", group[0].2.universe(), ports.join(", "))
     };
-    repeated(outputs, |(_, _, port)| port.universe()).into_iter().map(finding).collect()
+    let (node, number, _) = several.first()?.last()?;
+    let list: Vec<String> = several.iter().map(described).collect();
+    let remedy = format!(
+        "where it is not meant, give a port another one, as in: deft-lantern set {} --port {number} --universe N",
+        node.address
+    );
+    Some(SPLIT.finding(format!("universes on several outputs: {}", list.join("; ")), remedy))
 }
 
 fn mac(node: &FoundNode) -> String {

@@ -161,7 +161,7 @@ impl PortDifference {
 
     fn found(self) -> String {
         match self {
-            Self::Absent { has } => format!("the node states {has} ports"),
+            Self::Absent { has } => format!("only {has} ports"),
             Self::Direction { found, .. } => found.to_string(),
             Self::Protocol { found, .. } => found.to_string(),
             Self::Universe { found, .. } => found.to_string(),
@@ -180,6 +180,9 @@ fn gateway(address: Ipv4Addr) -> String {
 
 impl fmt::Display for Difference {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Self::Port { number, what: PortDifference::Absent { has } } = self {
+            return write!(f, "port {number} is planned, the node states {has}");
+        }
         write!(f, "{} is {}, planned {}", self.field(), self.found(), self.planned())
     }
 }

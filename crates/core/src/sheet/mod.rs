@@ -254,3 +254,6 @@ impl fmt::Display for WantedAddress {
         }
     }
 }
+
+#[cfg(test)]
+mod tests;

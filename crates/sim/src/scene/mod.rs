@@ -115,6 +115,13 @@ impl Scene {
         Self { network: Ipv4Addr::new(10, 40, 0, 0), seed, loss, nodes: (0..count).map(node).collect() }
     }
 
+    /// The same scene with another seed, in which this share of datagrams gets lost.
+    #[must_use]
+    pub fn with_chance(mut self, loss: f64, seed: u64) -> Self {
+        (self.loss, self.seed) = (loss, seed);
+        self
+    }
+
     /// The same scene in another /16: addresses within its network keep their host part, foreign ones stay.
     #[must_use]
     pub fn on_ground(&self, network: Ipv4Addr) -> Self {

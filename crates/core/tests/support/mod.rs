@@ -1,0 +1,78 @@
+//! Runs a conversation against simulated nodes under a virtual clock.
+#![allow(dead_code, reason = "each test file uses its own part")]
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_core::census::Census;
+use lantern_core::conversation::{Conversation, Heard, Seat, Survey, SurveyPlan};
+use lantern_core::sheet::RigSheet;
+use lantern_sim::{Link, MemoryGround, Scene};
+
+pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
+
+/// Where the program under test sits.
+pub(crate) fn seat() -> Seat {
+    Seat { own: GUEST, subnet: "10.40.0.0/16".parse().expect("a subnet"), limited_broadcast: true }
+}
+
+/// A ground on which the nodes of `scene` stand, each datagram lost with the scene's share.
+pub(crate) fn ground(scene: &Scene) -> MemoryGround {
+    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
+    MemoryGround::new(scene.nodes(), Link::new(scene.loss, scene.seed), GUEST, broadcasts)
+}
+
+/// A scene of one node, whose habits are the `extra` lines.
+pub(crate) fn one_node(extra: &str) -> Scene {
+    let text = format!(
+        "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nlabel = \"Quay north mast\"\n\
+         model = \"marrowbright-eight\"\nmac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\n\
+         pages = [{{ net = 0, sub = 1, out = [0, 1, 2, 3] }}, {{ net = 0, sub = 2, out = [0, 1], in = [9] }}]\n{extra}"
+    );
+    Scene::parse(&text).expect("a scene")
+}
+
+/// Runs the conversation to its end; gives its events with their times, and how long it took.
+pub(crate) fn run<C: Conversation>(
+    conversation: &mut C,
+    ground: &mut MemoryGround,
+) -> (Vec<(Duration, C::Event)>, Duration) {
+    run_with(conversation, ground, |_, _, _| {})
+}
+
+/// The same, with somebody who may meddle with the ground at every event.
+pub(crate) fn run_with<C: Conversation>(
+    conversation: &mut C,
+    ground: &mut MemoryGround,
+    mut meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
+) -> (Vec<(Duration, C::Event)>, Duration) {
+    let began = ground.now();
+    let mut events = Vec::new();
+    while let Some(wake_at) = conversation.wake_at() {
+        match ground.run_until(began + wake_at) {
+            Some(heard) => {
+                let heard_at = heard.at.max(began) - began;
+                conversation.hear(heard_at, &Heard { seat: 0, from: heard.from, bytes: &heard.bytes });
+            }
+            None => conversation.wake(ground.now() - began),
+        }
+        let now = ground.now() - began;
+        assert!(now < Duration::from_secs(600), "the conversation does not end");
+        while let Some(event) = conversation.next_event() {
+            meddle(ground, began + now, &event);
+            events.push((now, event));
+        }
+        while let Some(outgoing) = conversation.next_send() {
+            ground.send(outgoing.to, &outgoing.bytes);
+        }
+    }
+    (events, ground.now() - began)
+}
+
+/// Surveys the ground, settings included.
+pub(crate) fn survey(ground: &mut MemoryGround, expected: Option<&RigSheet>) -> Census {
+    let plan = SurveyPlan { seats: vec![seat()], expected: expected.cloned(), ask_settings: true };
+    let mut survey = Survey::new(plan);
+    run(&mut survey, ground);
+    survey.into_census()
+}
