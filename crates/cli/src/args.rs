@@ -9,28 +9,25 @@ use crate::commands::{apply, check, demo, set, sheet, survey, universe};
 /// Find, set and check the nodes of a show network.
 #[derive(Debug, Parser)]
 #[command(name = "deft-lantern", version, max_term_width = 100, disable_help_subcommand = true)]
-#[command(help_template = "{about}\n\n{usage-heading} {usage}\n{after-help}\n{options}")]
+#[command(help_template = "{about}\n\n{usage-heading} {usage}{after-help}\n\nEverywhere:\n{options}")]
 pub(crate) struct Cli {
     #[command(subcommand)]
     pub(crate) command: Command,
 
     /// Print one JSON object instead of tables
-    #[arg(long, global = true)]
+    #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) json: bool,
 
-    /// When to use colour
-    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    /// When to use colour; auto means on a terminal, unless NO_COLOR is set
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto", help_heading = "Everywhere")]
     pub(crate) color: ColorChoice,
 }
 
 /// When to use colour.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum ColorChoice {
-    /// On a terminal, unless NO_COLOR is set
     Auto,
-    /// Always
     Always,
-    /// Never
     Never,
 }
 
@@ -69,14 +66,15 @@ impl Cli {
 fn grouped(command: &clap::Command) -> String {
     let mut text = String::new();
     for (heading, names) in GROUPS {
-        text.push_str(&format!("\n{heading}:\n"));
+        text.push_str(&format!("{heading}:\n"));
         for name in names {
             let about = command.find_subcommand(name).and_then(clap::Command::get_about);
             let about = about.map(ToString::to_string).unwrap_or_default();
             text.push_str(&format!("  {name:<10} {about}\n"));
         }
+        text.push('\n');
     }
-    text
+    text.trim_end().to_owned()
 }
 
 /// Which adapter, and which sheet tells about the rig.

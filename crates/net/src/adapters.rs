@@ -30,16 +30,3 @@ pub fn adapters() -> Result<Vec<Adapter>, NetError> {
     }
     Ok(by_name.into_values().collect())
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn loopback_is_there_and_known_as_such() {
-        let all = adapters().unwrap();
-        let loopback: Vec<&Adapter> = all.iter().filter(|adapter| adapter.loopback).collect();
-        assert_eq!(loopback.len(), 1);
-        assert!(loopback[0].up && loopback[0].addresses.iter().any(|(own, _)| own.is_loopback()));
-    }
-}

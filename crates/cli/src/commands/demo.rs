@@ -20,10 +20,10 @@ const SHEET: &str = "tidewick.rig.toml";
 const MENDED: &str = "mended";
 const CENSUS: &str = "tidewick.census.json";
 
-/// Try everything on simulated nodes: no rights, no rig, nothing outside this computer touched
+/// Do the whole job on simulated nodes, to see how it goes
 ///
-/// Starts the nodes of Tidewick Harbour Night on loopback and does the whole job: survey, the sheet's clashes, the mended
-/// sheet, apply, check. The files stay in a new folder.
+/// Starts the nodes of Tidewick Harbour Night on loopback: survey, the sheet's clashes, the mended sheet, apply, check.
+/// It needs no rights and touches nothing outside this computer. The files stay in a new folder.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// Only start the nodes and keep them running, to try the commands from a second terminal

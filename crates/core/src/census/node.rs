@@ -204,10 +204,12 @@ impl FoundNode {
         self.pages.iter().map(|page| page.ports.len()).sum::<usize>().try_into().unwrap_or(u32::MAX)
     }
 
-    /// Whether every page up to the last one heard was heard: only then are port numbers certain.
+    /// Whether every page was heard: up to the last one heard, and as many ports as its kind has. Only then are
+    /// port numbers certain.
     #[must_use]
-    pub fn pages_complete(&self) -> bool {
-        self.pages.iter().zip(1..).all(|(page, expected)| page.index == expected)
+    pub fn is_whole(&self) -> bool {
+        let no_gap = self.pages.iter().zip(1..).all(|(page, expected)| page.index == expected);
+        no_gap && self.kind().is_none_or(|kind| self.port_count() >= kind.ports)
     }
 }
 

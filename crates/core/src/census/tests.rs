@@ -35,11 +35,11 @@ fn seen(census: &mut Census, reply: PollReply) -> News {
 fn pages_of_one_node_are_one_node_in_any_order() {
     let mut census = Census::default();
     assert_eq!(seen(&mut census, reply(1, 100, 2)), News::NewNode(0));
-    assert!(!census.nodes()[0].pages_complete());
+    assert!(!census.nodes()[0].is_whole());
     assert_eq!(seen(&mut census, reply(1, 100, 0)), News::More(0));
     assert_eq!(seen(&mut census, reply(1, 100, 1)), News::More(0));
     let node = &census.nodes()[0];
-    assert_eq!((node.port_count(), node.pages_complete()), (8, true));
+    assert_eq!((node.port_count(), node.is_whole()), (8, true));
     let (place, port) = node.port(6).unwrap();
     assert_eq!((place, port.universe.flat()), (PortPlace { page: 2, slot: 1 }, 2));
     assert!(node.port(9).is_none() && node.port(0).is_none());

@@ -314,12 +314,12 @@ pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<
                 format!("{planned} on {name} port {number} is above what can be programmed"),
                 "choose an sACN universe up to 32767",
             ),
-            _ if !node.pages_complete() => Some(PAGES_MISSING.finding(
-                format!("{name} left out a page, port {number} cannot be counted for certain"),
-                "look again; a lost answer is the usual cause",
-            )),
             _ => None,
         },
+        Difference::Pages { heard } => Some(PAGES_MISSING.finding(
+            format!("only {heard} of the pages of {name} were heard"),
+            "run the same command again; a lost answer is the usual cause",
+        )),
         _ => None,
     }
 }

@@ -49,6 +49,10 @@ pub fn plan_by_sheet(
             State::Ambiguous(_) => {
                 plan.untouched.push(Untouched { name, why: "several units could be it; the sheet needs its MAC" });
             }
+            State::Found(_, differences) if differences.iter().any(|d| matches!(d, Difference::Pages { .. })) => {
+                plan.untouched
+                    .push(Untouched { name, why: "not all of it was heard; run the same command again" });
+            }
             State::Found(node, differences) => {
                 let line = protection.sheet.map_or(0, |s| s.position(row.planned.name.span).line);
                 changes.extend(draft(node, differences, format!("sheet line {line}"), &mut plan.findings));

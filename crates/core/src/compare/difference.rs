@@ -32,6 +32,8 @@ pub enum Difference {
     Firmware { planned: Firmware, found: Firmware },
     /// What happens when data stops.
     DataLoss { planned: DataLoss, found: DataLoss },
+    /// Not every page was heard, so nothing can be said of its ports.
+    Pages { heard: usize },
     /// Something about a port.
     Port { number: u32, what: PortDifference },
 }
@@ -65,6 +67,7 @@ impl Difference {
             Self::Label { .. } => "label",
             Self::Firmware { .. } => "firmware",
             Self::DataLoss { .. } => "on data loss",
+            Self::Pages { .. } => "pages",
             Self::Port { number, what } => return format!("port {number}{}", what.field()),
         };
         name.to_owned()
@@ -81,6 +84,7 @@ impl Difference {
             Self::Name { planned, .. } | Self::Label { planned, .. } => planned.clone(),
             Self::Firmware { planned, .. } => planned.to_string(),
             Self::DataLoss { planned, .. } => planned.to_string(),
+            Self::Pages { .. } => "all heard".to_owned(),
             Self::Port { what, .. } => what.planned(),
         }
     }
@@ -101,6 +105,7 @@ impl Difference {
             }
             Self::Firmware { found, .. } => found.to_string(),
             Self::DataLoss { found, .. } => found.to_string(),
+            Self::Pages { heard } => format!("{heard} heard"),
             Self::Port { what, .. } => what.found(),
         }
     }
@@ -117,6 +122,7 @@ impl Difference {
             Self::Label { planned, .. } => node.label().raw() == planned,
             Self::Firmware { planned, .. } => node.firmware == *planned,
             Self::DataLoss { planned, .. } => node.on_data_loss == *planned,
+            Self::Pages { .. } => node.is_whole(),
             Self::Port { number, what } => node.port(*number).is_some_and(|(_, port)| what.is_gone_from(port)),
         }
     }
@@ -180,8 +186,12 @@ fn gateway(address: Ipv4Addr) -> String {
 
 impl fmt::Display for Difference {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if let Self::Port { number, what: PortDifference::Absent { has } } = self {
-            return write!(f, "port {number} is planned, the node states {has}");
+        match self {
+            Self::Port { number, what: PortDifference::Absent { has } } => {
+                return write!(f, "port {number} is planned, the node states {has}");
+            }
+            Self::Pages { heard } => return write!(f, "only {heard} of its pages heard, look again"),
+            _ => {}
         }
         write!(f, "{} is {}, planned {}", self.field(), self.found(), self.planned())
     }

@@ -113,9 +113,11 @@ impl Wanted {
         if let Some(planned) = self.on_data_loss.filter(|loss| *loss != found.on_data_loss) {
             all.push(Difference::DataLoss { planned, found: found.on_data_loss });
         }
-        for port in &self.ports {
-            all.extend(port.differences(found));
+        if !self.ports.is_empty() && !found.is_whole() {
+            all.push(Difference::Pages { heard: found.pages.len() });
+            return all;
         }
+        all.extend(self.ports.iter().flat_map(|port| port.differences(found)));
         all
     }
 }

@@ -2,7 +2,7 @@
 //!
 //! A node may wait up to a second before it replies and should have replied within three (Art-Net 4, "ArtPoll").
 //! Datagrams get lost, so the question is repeated, at most four times, early enough for every answer to fall
-//! within the three seconds. When a sheet says whom to expect, the survey ends as soon as all of them have
+//! within the three seconds. A node of which a page got lost is asked once more by itself. When a sheet says whom to expect, the survey ends as soon as all of them have
 //! answered and the first second is over; without one it takes the whole time.
 
 use std::collections::{BTreeMap, VecDeque};
@@ -72,7 +72,7 @@ pub struct Survey {
     over: bool,
 }
 
-/// A question about settings that is not answered yet.
+/// A question to one node that is not answered yet: for its settings, or for pages that got lost.
 #[derive(Debug, Clone, Copy)]
 struct Ask {
     tries: u32,
@@ -129,28 +129,49 @@ impl Survey {
         self.asked.values().any(|ask| ask.again_at.is_some())
     }
 
-    fn consider_asking(&mut self, now: Duration, index: usize) {
+    /// Whether the node is to be asked for its settings, and for further pages.
+    fn lacks(&self, index: usize) -> (bool, bool) {
         let node = &self.census.nodes()[index];
-        if node.settings.is_some() {
-            self.asked.remove(&index);
-        } else if self.plan.ask_settings && node.is_node() && self.outbox.reaches(node.seat, node.address) {
-            self.asked.entry(index).or_insert(Ask { tries: 0, again_at: Some(now) });
+        if !node.is_node() || !self.outbox.reaches(node.seat, node.address) {
+            return (false, false);
+        }
+        (self.plan.ask_settings && node.settings.is_none(), !node.is_whole())
+    }
+
+    fn consider_asking(&mut self, now: Duration, index: usize) {
+        match self.lacks(index) {
+            (false, false) => {
+                self.asked.remove(&index);
+            }
+            (settings, _) => {
+                // Pages follow each other closely: only what is still missing a little later got lost.
+                let again_at = if settings { now } else { now + ASK_EVERY };
+                self.asked.entry(index).or_insert(Ask { tries: 0, again_at: Some(again_at) });
+            }
         }
     }
 
     fn send_asks(&mut self, now: Duration) {
-        for (index, ask) in &mut self.asked {
-            if ask.again_at.is_none_or(|at| at > now) {
-                continue;
-            }
+        let due = |ask: &Ask| ask.again_at.is_some_and(|at| at <= now);
+        let indices: Vec<usize> = self.asked.iter().filter(|(_, ask)| due(ask)).map(|(index, _)| *index).collect();
+        for index in indices {
+            let (settings, pages) = self.lacks(index);
+            let node = &self.census.nodes()[index];
+            let (seat, address) = (node.seat, node.address);
+            let Some(ask) = self.asked.get_mut(&index) else { continue };
             if ask.tries == ASKS {
                 ask.again_at = None;
                 continue;
             }
             ask.tries += 1;
             ask.again_at = Some(now + ASK_EVERY);
-            let node = &self.census.nodes()[*index];
-            self.outbox.send(node.seat, node.address, IpProg::ASK.to_bytes());
+            let first = ask.tries == 1;
+            if settings {
+                self.outbox.send(seat, address, IpProg::ASK.to_bytes());
+            }
+            if pages && !(first && settings) {
+                self.outbox.poll(seat, address);
+            }
         }
     }
 
@@ -160,7 +181,7 @@ impl Survey {
         let answered = |(planned, matched): (&SheetNode, &Match)| match matched {
             Match::Found(index) => {
                 let node = &self.census.nodes()[*index];
-                node.pages_complete() && node.port_count() >= planned.last_port()
+                node.is_whole() && node.port_count() >= planned.last_port()
             }
             Match::Missing | Match::Ambiguous(_) => false,
         };

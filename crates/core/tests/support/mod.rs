@@ -27,7 +27,7 @@ pub(crate) fn one_node(extra: &str) -> Scene {
     let text = format!(
         "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nlabel = \"Quay north mast\"\n\
          model = \"marrowbright-eight\"\nmac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\n\
-         pages = [{{ net = 0, sub = 1, out = [0, 1, 2, 3] }}, {{ net = 0, sub = 2, out = [0, 1], in = [9] }}]\n{extra}"
+         pages = [{{ net = 0, sub = 1, out = [0, 1, 2, 3] }}, {{ net = 0, sub = 2, out = [0, 1], in = [9, 10] }}]\n{extra}"
     );
     Scene::parse(&text).expect("a scene")
 }

@@ -18,7 +18,7 @@ use crate::session::Session;
 /// Empty, or with the nodes of a saved census (--from) or of a survey made now (--survey). Never overwrites a file.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The file to write, by custom NAME.rig.toml
+    /// The file to write, usually NAME.rig.toml
     #[arg(value_name = "FILE.rig.toml")]
     file: PathBuf,
 

@@ -1,0 +1,52 @@
+//! `demo`: the whole job, started as the README says.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use std::io::{BufRead, BufReader};
+use std::process::{Command, Stdio};
+
+use support::Folder;
+
+#[test]
+fn the_whole_job_ends_with_every_node_as_planned() {
+    let folder = Folder::new();
+    let said = folder.run(&["demo"]).ended(0);
+    said.line(&["all 10 nodes answer as planned"]);
+    said.line(&["error[A001]", "is given to lighthouse-lamp-room and lamp-gallery"]);
+    said.line(&["done", "slip-high", "read back"]);
+    for file in
+        ["tidewick.rig.toml", "mended/tidewick.rig.toml", "mended/tidewick.log.jsonl", "tidewick.census.json"]
+    {
+        assert!(folder.path("tidewick-demo").join(file).exists(), "{file}");
+    }
+}
+
+#[test]
+fn a_second_demo_takes_another_folder_and_a_named_one_must_be_new() {
+    let folder = Folder::new();
+    std::fs::create_dir(folder.path("here")).unwrap();
+    let said = folder.run(&["demo", "--folder", "here"]).ended(2);
+    assert!(said.notes.contains("here exists already"), "{}", said.notes);
+}
+
+#[test]
+fn nodes_that_stay_answer_a_second_program() {
+    let folder = Folder::new();
+    let mut stay = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+        .args(["demo", "--stay", "--folder", folder.path("stay").to_str().unwrap()])
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let printed = BufReader::new(stay.stdout.take().unwrap()).lines().map_while(Result::ok);
+    let told: Vec<String> = printed.take_while(|line| !line.starts_with("End with")).collect();
+    let commands: Vec<&str> = told.iter().filter_map(|line| line.trim().strip_prefix("deft-lantern ")).collect();
+    assert_eq!(commands[0], "survey");
+    let second = folder.run(&["check", "stay/tidewick.rig.toml", "--json"]).ended(1).json();
+    stay.kill().unwrap();
+    stay.wait().unwrap();
+    let missing: Vec<&serde_json::Value> =
+        second["nodes"].as_array().unwrap().iter().filter(|node| node["state"] == "missing").collect();
+    assert_eq!((missing.len(), &missing[0]["name"]), (1, &"slip-low".into()));
+    assert_eq!(second["unexpected"][0]["name"], "barge-guest");
+}

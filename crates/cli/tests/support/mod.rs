@@ -1,0 +1,133 @@
+//! Drives the built program in a temporary folder, on a loopback ground of its own.
+#![allow(dead_code, reason = "each test file uses its own part")]
+
+use std::fs;
+use std::net::Ipv4Addr;
+use std::path::PathBuf;
+use std::process::{Command, Output};
+
+use lantern_core::address::{Mask, Subnet};
+use lantern_core::sheet::RigSheet;
+use lantern_sim::{LoopbackGround, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// What the program printed, and how it ended.
+#[derive(Debug)]
+pub(crate) struct Said {
+    pub(crate) code: i32,
+    pub(crate) out: String,
+    pub(crate) notes: String,
+}
+
+impl Said {
+    fn of(output: &Output) -> Self {
+        let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).expect("the program speaks UTF-8");
+        Self { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), notes: text(&output.stderr) }
+    }
+
+    /// Asserts how it ended, showing everything when it ended otherwise.
+    pub(crate) fn ended(self, code: i32) -> Self {
+        assert_eq!(self.code, code, "{}\n--- notes:\n{}", self.out, self.notes);
+        self
+    }
+
+    pub(crate) fn json(&self) -> Value {
+        serde_json::from_str(&self.out).expect("one JSON object")
+    }
+
+    /// The line of the result that holds all of these.
+    pub(crate) fn line(&self, parts: &[&str]) -> &str {
+        let found = self.out.lines().find(|line| parts.iter().all(|part| line.contains(part)));
+        found.unwrap_or_else(|| panic!("no line with {parts:?} in\n{}", self.out))
+    }
+}
+
+/// A folder in which the program is run.
+pub(crate) struct Folder(TempDir);
+
+impl Folder {
+    pub(crate) fn new() -> Self {
+        Self(TempDir::new().expect("a temporary folder"))
+    }
+
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
+        self.0.path().join(name)
+    }
+
+    pub(crate) fn write(&self, name: &str, text: impl AsRef<[u8]>) {
+        fs::write(self.path(name), text).expect("a file");
+    }
+
+    pub(crate) fn read(&self, name: &str) -> String {
+        fs::read_to_string(self.path(name)).expect("a file")
+    }
+
+    /// Runs the program with a cleared environment, a fixed clock and a fixed width.
+    pub(crate) fn run(&self, arguments: &[&str]) -> Said {
+        self.run_in(arguments, &[])
+    }
+
+    pub(crate) fn run_in(&self, arguments: &[&str], environment: &[(&str, &str)]) -> Said {
+        let output = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+            .args(arguments)
+            .current_dir(self.0.path())
+            .env_clear()
+            .envs([("COLUMNS", "100"), ("SOURCE_DATE_EPOCH", "1793750400")])
+            .envs(environment.iter().copied())
+            .output()
+            .expect("the program runs");
+        Said::of(&output)
+    }
+}
+
+/// A folder and simulated nodes.
+pub(crate) struct Rig {
+    pub(crate) folder: Folder,
+    pub(crate) ground: LoopbackGround,
+}
+
+impl Rig {
+    pub(crate) fn with(scene: &Scene) -> Self {
+        let ground = LoopbackGround::start(scene).expect("a ground");
+        Self { folder: Folder::new(), ground }
+    }
+
+    /// The harbour, and its mended sheet as `tidewick.rig.toml`.
+    pub(crate) fn tidewick() -> Self {
+        let rig = Self::with(&Scene::parse(TIDEWICK).expect("a scene"));
+        rig.write_sheet("tidewick.rig.toml", TIDEWICK_MENDED_SHEET);
+        rig
+    }
+
+    /// Writes a sheet of the harbour, carried to this ground.
+    pub(crate) fn write_sheet(&self, name: &str, text: &str) {
+        let sheet = RigSheet::parse(text).expect("a sheet");
+        let mask = Mask::from_prefix(16).expect("a mask");
+        let to = Subnet::around(self.ground.network(), mask);
+        self.folder.write(name, sheet.relocated("10.40.0.0/16".parse().expect("a network"), to));
+    }
+
+    /// The address of this host part on the ground.
+    pub(crate) fn address(&self, third: u8, fourth: u8) -> String {
+        let [a, b, ..] = self.ground.network().octets();
+        Ipv4Addr::new(a, b, third, fourth).to_string()
+    }
+
+    pub(crate) fn run(&self, arguments: &[&str]) -> Said {
+        self.folder.run(arguments)
+    }
+
+    /// Runs a command that takes an adapter, without a sheet.
+    pub(crate) fn run_here(&self, arguments: &[&str]) -> Said {
+        let guest = self.ground.guest().to_string();
+        self.folder.run(&[arguments, &["--adapter", &guest]].concat())
+    }
+
+    /// The node of this MAC address, in a fresh survey.
+    pub(crate) fn node(&self, mac: &str) -> Value {
+        let survey = self.run_here(&["survey", "--json"]).json();
+        let nodes = survey["nodes"].as_array().expect("nodes");
+        nodes.iter().find(|node| node["mac"] == mac).cloned().unwrap_or(Value::Null)
+    }
+}

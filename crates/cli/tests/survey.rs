@@ -1,0 +1,198 @@
+//! `survey` on simulated nodes.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use lantern_sim::Scene;
+use rstest::rstest;
+use serde::Deserialize;
+
+use support::{Folder, Rig};
+
+/// The documented object, read strictly: a field that is renamed or added breaks this test.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Answer {
+    format: u32,
+    taken: String,
+    adapter: String,
+    nodes: Vec<Node>,
+    findings: Vec<Finding>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Node {
+    name: String,
+    label: String,
+    model: String,
+    mac: Option<String>,
+    address: String,
+    heard_from: String,
+    seat: usize,
+    esta: u16,
+    oem: u16,
+    firmware: String,
+    style: String,
+    report: String,
+    on_data_loss: String,
+    can: Abilities,
+    dhcp: bool,
+    settings: Option<serde_json::Value>,
+    pages: Vec<Page>,
+    first_heard_ms: u64,
+    last_heard_ms: u64,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Abilities {
+    dhcp: bool,
+    protocol: bool,
+    data_loss: bool,
+    direction: bool,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Page {
+    index: u8,
+    name: String,
+    label: String,
+    ports: Vec<Port>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Port {
+    direction: String,
+    protocol: String,
+    universe: u16,
+    merge: String,
+    data: bool,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Finding {
+    severity: String,
+    code: String,
+    what: String,
+    why: String,
+    remedy: String,
+    places: Vec<serde_json::Value>,
+}
+
+#[test]
+fn every_live_node_is_listed_with_what_matters() {
+    let rig = Rig::tidewick();
+    let said = rig.run_here(&["survey"]).ended(1);
+    let row = said.line(&["quay-south", &rig.address(1, 101), "02:4d:42:00:10:02", "Marrowbright Eight"]);
+    assert!(row.contains("0:1:0-6, 0:1:6"), "{row}");
+    said.line(&["lamp-gallery", "2:0:4-6, in 2:0:7"]);
+    said.line(&["9 nodes with 48 ports"]);
+    said.line(&["warning W003", "2 nodes say they are hall-west"]);
+    said.line(&["on the sheet, but silent: slip-low"]);
+    assert!(!said.out.contains("not on the sheet"), "every one of them is known by its MAC");
+    assert!(said.notes.contains("next: deft-lantern check tidewick.rig.toml"), "{}", said.notes);
+    assert!(said.out.lines().all(|line| line.chars().count() <= 100));
+}
+
+#[rstest]
+#[case("60")]
+#[case("80")]
+#[case("140")]
+fn the_table_fits_the_width(#[case] columns: &str) {
+    let rig = Rig::with(&Scene::crowd(3, 0.0, 1));
+    let guest = rig.ground.guest().to_string();
+    let said = rig.folder.run_in(&["survey", "--adapter", &guest], &[("COLUMNS", columns)]).ended(0);
+    let widest = said.out.lines().map(|line| line.chars().count()).max();
+    assert!(widest <= columns.parse().ok(), "{}", said.out);
+    said.line(&["crowd-0", "02:4d:42:77:00:00"]);
+}
+
+#[test]
+fn two_hundred_nodes_at_two_percent_loss_are_all_found() {
+    let rig = Rig::with(&Scene::crowd(200, 0.02, 5));
+    let answer: Answer = serde_json::from_value(rig.run_here(&["survey", "--json"]).ended(0).json()).unwrap();
+    assert_eq!(answer.nodes.len(), 200);
+    let last = answer.nodes.iter().map(|node| node.last_heard_ms).max().unwrap();
+    assert!(last <= 3100, "heard until {last} ms");
+}
+
+#[test]
+fn json_and_the_saved_census_say_the_same() {
+    let rig = Rig::tidewick();
+    let said = rig.run_here(&["survey", "--json", "--save", "now.census.json"]).ended(1);
+    let answer: Answer = serde_json::from_value(said.json()).unwrap();
+    assert_eq!((answer.format, answer.taken.as_str(), answer.nodes.len()), (1, "2026-11-04T00:00:00Z", 9));
+    assert_eq!(answer.findings[0].code, "W003");
+    let mut saved: serde_json::Value = serde_json::from_str(&rig.folder.read("now.census.json")).unwrap();
+    saved["findings"] = said.json()["findings"].clone();
+    assert_eq!(saved, said.json());
+    // A sheet made from it knows every node again.
+    rig.run(&["sheet", "new", "found.rig.toml", "--from", "now.census.json"]).ended(0);
+    let found = rig.folder.read("found.rig.toml");
+    assert_eq!(found.matches("[[node]]").count(), 9);
+    assert!(found.contains("in = \"2:0:7\""), "{found}");
+}
+
+#[test]
+fn what_nodes_say_cannot_reach_the_terminal() {
+    let scene = "network = \"10.40.0.0\"\n[[node]]\nname = \"\\u001b]0;own\\u0007\"\nlabel = \"\\u001b[2J\"\n\
+                 model = \"marrowbright-four\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"10.40.1.9\"\n\
+                 pages = [{ out = [0] }]\n";
+    let rig = Rig::with(&Scene::parse(scene).unwrap());
+    for arguments in [&["survey", "--save", "x.census.json"][..], &["survey", "--json"]] {
+        let said = rig.run_here(arguments).ended(0);
+        assert!(!said.out.contains('\u{1b}') && !said.notes.contains('\u{1b}'), "{said:?}");
+    }
+    rig.run_here(&["survey"]).ended(0).line(&["\\x1b]0;own\\x07"]);
+    assert!(!rig.folder.read("x.census.json").contains("\\u001b"));
+}
+
+#[test]
+fn nobody_there_names_the_likely_causes() {
+    let rig = Rig::with(&Scene::crowd(0, 0.0, 1));
+    let said = rig.run_here(&["survey"]).ended(1);
+    said.line(&["no node answered"]);
+    assert!(said.notes.contains("1. no simulated nodes run on this ground"), "{}", said.notes);
+}
+
+#[test]
+fn an_unknown_adapter_is_told_with_those_there_are() {
+    let said = Folder::new().run(&["survey", "--adapter", "wlan9"]).ended(2);
+    assert!(said.notes.contains("error: this computer has no adapter \"wlan9\""), "{}", said.notes);
+    assert!(said.notes.contains("lo  127.0.0.1/8  (leads only to this computer)"), "{}", said.notes);
+    assert!(said.notes.contains("next: say which one with --adapter"), "{}", said.notes);
+}
+
+#[test]
+fn a_port_held_alone_by_another_program_is_told() {
+    let rig = Rig::with(&Scene::crowd(1, 0.0, 1));
+    let _held = std::net::UdpSocket::bind((rig.ground.guest(), 6454)).unwrap();
+    let said = rig.run_here(&["survey"]).ended(3);
+    assert!(said.notes.contains("error: UDP port 6454 on lo is held by another program"), "{}", said.notes);
+    assert!(said.notes.contains("next: close the desk or visualiser"), "{}", said.notes);
+}
+
+#[rstest]
+#[case(&[("NO_COLOR", "1")], &["--color", "auto"], false)]
+#[case(&[], &["--color", "auto"], false)]
+#[case(&[], &["--color", "always"], true)]
+#[case(&[("NO_COLOR", "1")], &["--color", "always"], true)]
+fn colour_is_used_where_it_is_wanted(
+    #[case] environment: &[(&str, &str)],
+    #[case] flags: &[&str],
+    #[case] coloured: bool,
+) {
+    let folder = Folder::new();
+    let said = folder.run_in(&[&["universe", "1:1:0"], flags].concat(), environment).ended(0);
+    assert_eq!(said.out.contains('\u{1b}'), coloured);
+}

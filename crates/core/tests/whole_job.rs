@@ -1,0 +1,90 @@
+//! Survey, plan, change, check: the whole harbour in memory, from seeds, with loss.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_core::census::Census;
+use lantern_core::change::{ChangePlan, Protection, plan_by_sheet};
+use lantern_core::compare::compare;
+use lantern_core::conversation::{Alter, Outcome};
+use lantern_core::sheet::RigSheet;
+use lantern_sim::{MemoryGround, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
+use rstest::rstest;
+
+use support::{ground, run, seat, survey};
+
+fn harbour(loss: f64, seed: u64) -> MemoryGround {
+    ground(&Scene::parse(&TIDEWICK.replace("off = true", "")).unwrap().with_chance(loss, seed))
+}
+
+fn plan(sheet: &RigSheet, census: &Census) -> ChangePlan {
+    let seats = [seat()];
+    let protection = Protection { census, sheet: Some(sheet), seats: &seats };
+    plan_by_sheet(&compare(sheet, census), &protection, |_| true)
+}
+
+/// Applies the sheet once; gives how many changes were done and how many failed.
+fn apply(ground: &mut MemoryGround, sheet: &RigSheet) -> (usize, usize) {
+    let census = survey(ground, Some(sheet));
+    let plan = plan(sheet, &census);
+    assert!(!plan.is_refused(), "{:?}", plan.findings);
+    let mut done = 0;
+    for change in &plan.changes {
+        let mut alter = Alter::new(change, vec![seat()], Duration::from_secs(20));
+        run(&mut alter, ground);
+        if alter.outcome() != Some(&Outcome::Done) {
+            return (done, plan.changes.len() - done);
+        }
+        done += 1;
+    }
+    (done, 0)
+}
+
+#[test]
+fn the_harbour_is_put_right_in_one_go() {
+    let (sheet, mut ground) = (RigSheet::parse(TIDEWICK_MENDED_SHEET).unwrap(), harbour(0.0, 1));
+    assert_eq!(apply(&mut ground, &sheet), (5, 0));
+    let census = survey(&mut ground, Some(&sheet));
+    assert!(compare(&sheet, &census).is_as_planned());
+    assert_eq!(apply(&mut ground, &sheet), (0, 0));
+}
+
+/// However much gets lost: applying again and again ends as planned, and no node is ever lost.
+#[rstest]
+fn applying_again_always_gets_there(#[values(0.02, 0.1, 0.25)] loss: f64, #[values(0, 1)] block: u64) {
+    let sheet = RigSheet::parse(TIDEWICK_MENDED_SHEET).unwrap();
+    for seed in block * 20..block * 20 + 20 {
+        let mut ground = harbour(loss, seed);
+        let mut rounds = 0;
+        loop {
+            let census = survey(&mut ground, Some(&sheet));
+            if compare(&sheet, &census).is_as_planned() && census.nodes().iter().all(|n| n.settings.is_some()) {
+                break;
+            }
+            rounds += 1;
+            assert!(rounds < 12, "seed {seed} does not get there at loss {loss}");
+            apply(&mut ground, &sheet);
+        }
+        let mut macs: Vec<_> = ground.nodes().iter().map(|node| (node.setup().mac, node.address())).collect();
+        macs.sort_unstable();
+        macs.dedup_by_key(|(_, address)| *address);
+        assert_eq!(macs.len(), 10, "seed {seed}: two nodes share an address");
+    }
+}
+
+/// Every node moves into its neighbour's place: each address is free when its turn comes.
+#[test]
+fn a_whole_row_moves_up_by_one() {
+    let mut text = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n".to_owned();
+    for i in 0..20 {
+        let mac = format!("02:4d:42:77:00:{i:02x}");
+        text += &format!("[[node]]\nname = \"crowd-{i}\"\nmac = \"{mac}\"\naddress = \"10.40.1.{}\"\n", i + 2);
+    }
+    let (sheet, mut ground) = (RigSheet::parse(&text).unwrap(), ground(&Scene::crowd(20, 0.0, 4)));
+    assert_eq!(apply(&mut ground, &sheet), (20, 0));
+    let last = ground.nodes().iter().map(|node| node.address()).max();
+    assert_eq!(last, Some(Ipv4Addr::new(10, 40, 1, 21)));
+}

@@ -1,0 +1,111 @@
+//! The driver and its sockets, against simulated nodes on loopback.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+use std::net::{Ipv4Addr, SocketAddrV4, UdpSocket};
+use std::time::{Duration, Instant};
+
+use lantern_core::adapter::{Adapter, Choice, choose};
+use lantern_core::conversation::{Conversation, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan};
+use lantern_net::{NetError, Sockets, adapters, run};
+use lantern_sim::{LoopbackGround, Scene};
+use socket2::{Domain, Socket, Type};
+
+fn choice(ground: &LoopbackGround) -> Choice {
+    choose(&adapters().unwrap(), Some(&ground.guest().to_string()), None).unwrap()
+}
+
+#[test]
+fn a_survey_runs_on_real_sockets_and_tells_as_it_goes() {
+    let ground = LoopbackGround::start(&Scene::crowd(12, 0.0, 1)).unwrap();
+    let choice = choice(&ground);
+    let sockets = Sockets::open(std::slice::from_ref(&choice)).unwrap();
+    assert!(!sockets.are_shared());
+    let mut survey = Survey::new(SurveyPlan { seats: vec![choice.seat], expected: None, ask_settings: true });
+    let (mut found, mut ticks) = (0, 0);
+    let traffic = run(&mut survey, &sockets, |_, _, event| match event {
+        Some(SurveyEvent::Found(_)) => found += 1,
+        Some(SurveyEvent::Asked(_)) => {}
+        None => ticks += 1,
+    })
+    .unwrap();
+    assert_eq!((found, survey.census().nodes().len()), (12, 12));
+    assert!(survey.census().nodes().iter().all(|node| node.settings.is_some()));
+    assert!(ticks >= 20, "only {ticks} ticks in three seconds");
+    assert!(traffic.sent >= 16 && traffic.heard >= 60 && traffic.refused == 0, "{traffic:?}");
+}
+
+#[test]
+fn a_port_that_is_shared_works_and_is_told() {
+    let ground = LoopbackGround::start(&Scene::crowd(1, 0.0, 1)).unwrap();
+    let choice = choice(&ground);
+    let desk = Socket::new(Domain::IPV4, Type::DGRAM, None).unwrap();
+    desk.set_reuse_address(true).unwrap();
+    desk.bind(&SocketAddrV4::new(ground.guest(), 6454).into()).unwrap();
+    let sockets = Sockets::open(std::slice::from_ref(&choice)).unwrap();
+    assert!(sockets.are_shared());
+}
+
+#[test]
+fn a_port_that_is_held_alone_is_an_error_with_its_name() {
+    let ground = LoopbackGround::start(&Scene::crowd(1, 0.0, 1)).unwrap();
+    let _held = UdpSocket::bind((ground.guest(), 6454)).unwrap();
+    let error = Sockets::open(&[choice(&ground)]).unwrap_err();
+    assert!(matches!(&error, NetError::PortHeld { port: 6454, adapter } if adapter == "lo"), "{error}");
+}
+
+/// A conversation that sends one datagram and waits a little.
+struct Once {
+    to: SocketAddrV4,
+    sent: bool,
+    over: bool,
+}
+
+impl Conversation for Once {
+    type Event = ();
+
+    fn hear(&mut self, _: Duration, _: &Heard<'_>) {}
+
+    fn next_send(&mut self) -> Option<Outgoing> {
+        let first = !std::mem::replace(&mut self.sent, true);
+        first.then(|| Outgoing { seat: 0, to: self.to, bytes: vec![1, 2, 3] })
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        (!self.over).then_some(Duration::from_millis(200))
+    }
+
+    fn wake(&mut self, _: Duration) {
+        self.over = true;
+    }
+
+    fn next_event(&mut self) -> Option<()> {
+        None
+    }
+}
+
+#[test]
+fn a_send_that_the_system_refuses_ends_the_run_with_the_reason() {
+    let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
+    let sockets = Sockets::open(&[choice(&ground)]).unwrap();
+    // Port 0 can be sent to by nobody.
+    let mut once = Once { to: SocketAddrV4::new(Ipv4Addr::LOCALHOST, 0), sent: false, over: false };
+    assert!(matches!(run(&mut once, &sockets, |_, _, _| {}), Err(NetError::NothingSent(_))));
+}
+
+#[test]
+fn a_conversation_ends_by_its_own_clock() {
+    let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
+    let sockets = Sockets::open(&[choice(&ground)]).unwrap();
+    let mut once = Once { to: SocketAddrV4::new(ground.guest(), 6454), sent: false, over: false };
+    let began = Instant::now();
+    let traffic = run(&mut once, &sockets, |_, _, _| {}).unwrap();
+    assert_eq!((traffic.sent, traffic.refused), (1, 0));
+    assert!(began.elapsed() >= Duration::from_millis(200));
+}
+
+#[test]
+fn adapters_are_told_with_their_subnets() {
+    let all = adapters().unwrap();
+    let loopback: Vec<&Adapter> = all.iter().filter(|adapter| adapter.loopback).collect();
+    assert!(loopback[0].addresses.iter().any(|(own, subnet)| own.is_loopback() && subnet.contains(*own)));
+}
