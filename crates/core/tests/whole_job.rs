@@ -11,7 +11,7 @@ use lantern_core::change::{ChangePlan, Protection, plan_by_sheet};
 use lantern_core::compare::compare;
 use lantern_core::conversation::{Alter, Outcome};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{MemoryGround, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
+use lantern_sim::{MemoryGround, Scene, SimNode, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use rstest::rstest;
 
 use support::{ground, run, seat, survey};
@@ -85,6 +85,6 @@ fn a_whole_row_moves_up_by_one() {
     }
     let (sheet, mut ground) = (RigSheet::parse(&text).unwrap(), ground(&Scene::crowd(20, 0.0, 4)));
     assert_eq!(apply(&mut ground, &sheet), (20, 0));
-    let last = ground.nodes().iter().map(|node| node.address()).max();
+    let last = ground.nodes().iter().map(SimNode::address).max();
     assert_eq!(last, Some(Ipv4Addr::new(10, 40, 1, 21)));
 }

@@ -99,10 +99,7 @@ fn answer<'a>(plan: &'a ChangePlan, results: &[Option<Outcome>], how: HowToWrite
 
 fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
     findings::print(out, &plan.findings)?;
-    for node in &plan.untouched {
-        let mark = out.paint().dye(Tone::Doubtful, "left alone");
-        out.line(&format!("{mark} {}: {}", node.name, node.why))?;
-    }
+    show_untouched(plan, out)?;
     if plan.changes.is_empty() {
         out.line("nothing to change")?;
         return Ok(());
@@ -126,6 +123,15 @@ fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
         }
     }
     out.table(&table)?;
+    out.line("")?;
+    Ok(())
+}
+
+fn show_untouched(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
+    for node in &plan.untouched {
+        let mark = out.paint().dye(Tone::Doubtful, "left alone");
+        out.line(&format!("{mark} {}: {}", node.name, node.why))?;
+    }
     Ok(())
 }
 

@@ -67,20 +67,23 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     out.table(&table(&comparison))?;
     out.line("")?;
-    findings::print(out, &found)?;
+    // The table tells the differences; the list adds who is missing and who is too many.
+    findings::print(out, &comparison.absences(&file.sheet))?;
     let line = summary(&comparison, out);
     out.line(&line)?;
+    if comparison.different() > 0 {
+        out.hint(&format!("deft-lantern apply {} --dry-run", file.path.display()))?;
+    }
     Ok(Exit::of(&found))
 }
 
 fn summary(comparison: &Comparison<'_>, out: &Out) -> String {
-    let count = |wanted: fn(&State<'_>) -> bool| comparison.rows.iter().filter(|row| wanted(&row.state)).count();
     let planned = comparison.rows.len();
     if comparison.is_as_planned() {
         return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned"));
     }
-    let answering = count(|state| matches!(state, State::Found(..)));
-    let different = count(|state| matches!(state, State::Found(_, differences) if !differences.is_empty()));
+    let answering = comparison.rows.iter().filter(|row| matches!(row.state, State::Found(..))).count();
+    let different = comparison.different();
     let text = format!(
         "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {} not on the sheet",
         comparison.unexpected.len()
@@ -93,7 +96,8 @@ fn table(comparison: &Comparison<'_>) -> Table {
     for row in &comparison.rows {
         let (word, tone) = state(row);
         let (address, what) = match &row.state {
-            State::Missing | State::Ambiguous(_) => (row.planned.address.value.to_string(), String::new()),
+            State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),
+            State::Ambiguous(several) => (String::new(), format!("{} units could be it", several.len())),
             State::Found(node, differences) => {
                 let list: Vec<String> = differences.iter().map(ToString::to_string).collect();
                 (node.address.to_string(), list.join("\n"))

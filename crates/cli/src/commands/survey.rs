@@ -62,6 +62,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     out.line("")?;
     let ports: u32 = census.nodes().iter().map(FoundNode::port_count).sum();
     out.line(&format!("{} nodes with {ports} ports", census.nodes().len()))?;
+    out.line("")?;
     findings::print(out, &found)?;
     if let Some(file) = session.sheet_file() {
         against_sheet(file, &census, out)?;

@@ -98,15 +98,34 @@ impl Comparison<'_> {
         self.unexpected.is_empty() && self.rows.iter().all(fine)
     }
 
+    /// How many nodes answer otherwise than planned.
+    #[must_use]
+    pub fn different(&self) -> usize {
+        self.rows.iter().filter(|row| row.is_different()).count()
+    }
+
     /// Everything that is not as planned.
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
         let rows = self.rows.iter().filter_map(|row| row.finding(sheet));
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
     }
+
+    /// The same, but for the nodes that answer otherwise than planned.
+    #[must_use]
+    pub fn absences(&self, sheet: &RigSheet) -> Vec<Finding> {
+        let rows = self.rows.iter().filter(|row| !row.is_different()).filter_map(|row| row.finding(sheet));
+        rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
+    }
 }
 
 impl Row<'_> {
+    /// Whether the node answers, but otherwise than planned.
+    #[must_use]
+    pub fn is_different(&self) -> bool {
+        matches!(&self.state, State::Found(_, differences) if !differences.is_empty())
+    }
+
     fn finding(&self, sheet: &RigSheet) -> Option<Finding> {
         let name = &self.planned.name;
         let finding = match &self.state {
