@@ -1,10 +1,9 @@
 //! The command line as typed.
 
-use std::path::PathBuf;
-
-use clap::{Args, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{apply, check, demo, set, sheet, survey, universe};
+use crate::output::ColorChoice;
 
 /// Find, set and check the nodes of a show network.
 #[derive(Debug, Parser)]
@@ -21,14 +20,6 @@ pub(crate) struct Cli {
     /// When to use colour; auto means on a terminal, unless NO_COLOR is set
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto", help_heading = "Everywhere")]
     pub(crate) color: ColorChoice,
-}
-
-/// When to use colour.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum ColorChoice {
-    Auto,
-    Always,
-    Never,
 }
 
 /// The commands, in the order of the work.
@@ -75,18 +66,6 @@ fn grouped(command: &clap::Command) -> String {
         text.push('\n');
     }
     text.trim_end().to_owned()
-}
-
-/// Which adapter, and which sheet tells about the rig.
-#[derive(Debug, Clone, Args, Default)]
-pub(crate) struct Where {
-    /// The adapter that leads to the rig: its name or one of its addresses
-    #[arg(long, value_name = "NAME|ADDRESS")]
-    pub(crate) adapter: Option<String>,
-
-    /// The rig sheet; without it, the only *.rig.toml in this folder, if there is one
-    #[arg(long, value_name = "FILE")]
-    pub(crate) sheet: Option<PathBuf>,
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! One sitting at the network: the adapter that was chosen, its socket, and the sheet that tells about the rig.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use lantern_core::adapter::{Choice, choose};
@@ -10,10 +10,33 @@ use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_net::{Sockets, adapters, run};
 
-use crate::args::Where;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::Out;
+
+/// Which adapter, and which sheet tells about the rig.
+#[derive(Debug, Clone, clap::Args, Default)]
+pub(crate) struct Where {
+    /// The adapter that leads to the rig: its name or one of its addresses
+    #[arg(long, value_name = "NAME|ADDRESS")]
+    pub(crate) adapter: Option<String>,
+
+    /// The rig sheet; without it, the only *.rig.toml in this folder, if there is one
+    #[arg(long, value_name = "FILE")]
+    pub(crate) sheet: Option<PathBuf>,
+}
+
+/// A rig sheet that must be named, and the adapter that leads to its rig.
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct OnSheet {
+    /// The rig sheet
+    #[arg(value_name = "FILE.rig.toml")]
+    pub(crate) sheet: PathBuf,
+
+    /// The adapter that leads to the rig: its name or one of its addresses
+    #[arg(long, value_name = "NAME|ADDRESS")]
+    pub(crate) adapter: Option<String>,
+}
 
 /// A chosen adapter with an open socket.
 pub(crate) struct Session {
@@ -80,7 +103,7 @@ impl Session {
     }
 
     /// The logbook that changes of this session go into: the sheet's, or one in this folder.
-    pub(crate) fn logbook_path(&self) -> std::path::PathBuf {
+    pub(crate) fn logbook_path(&self) -> PathBuf {
         self.sheet.as_ref().map_or_else(|| Path::new("deft-lantern.log.jsonl").to_owned(), SheetFile::logbook)
     }
 

@@ -1,7 +1,5 @@
 //! `apply`: make the rig what the sheet says.
 
-use std::path::PathBuf;
-
 use lantern_core::change::{Protection, plan_by_sheet};
 use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::compare;
@@ -12,7 +10,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::Out;
-use crate::session::Session;
+use crate::session::{OnSheet, Session};
 
 /// Set every node as the rig sheet says
 ///
@@ -20,13 +18,8 @@ use crate::session::Session;
 /// beside the sheet. Sends nothing while the sheet contradicts itself or a wanted address is taken.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The rig sheet
-    #[arg(value_name = "FILE.rig.toml")]
-    pub(crate) sheet: PathBuf,
-
-    /// The adapter that leads to the rig: its name or one of its addresses
-    #[arg(long, value_name = "NAME|ADDRESS")]
-    pub(crate) adapter: Option<String>,
+    #[command(flatten)]
+    pub(crate) on: OnSheet,
 
     /// Only this node of the sheet; may be given several times
     #[arg(long, value_name = "NAME")]
@@ -38,10 +31,10 @@ pub(crate) struct Args {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::read(&args.sheet)?;
+    let file = SheetFile::read(&args.on.sheet)?;
     refuse_clashes(&file)?;
     refuse_strangers(&args.only, &file)?;
-    let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let census = session.survey(true, out)?;
     let seats = session.seats();
     let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };

@@ -1,7 +1,5 @@
 //! `check`: does every node answer, and is it as planned.
 
-use std::path::PathBuf;
-
 use lantern_core::compare::{Comparison, Difference, Row, State, compare};
 use lantern_core::finding::Finding;
 use serde::Serialize;
@@ -10,20 +8,15 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table, Tone, findings};
-use crate::session::Session;
+use crate::session::{OnSheet, Session};
 
 /// Ask every node on the sheet to answer, and compare each with the plan
 ///
 /// Changes nothing. Ends with 1 when a node is missing, different, or not on the sheet.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The rig sheet
-    #[arg(value_name = "FILE.rig.toml")]
-    pub(crate) sheet: PathBuf,
-
-    /// The adapter that leads to the rig: its name or one of its addresses
-    #[arg(long, value_name = "NAME|ADDRESS")]
-    pub(crate) adapter: Option<String>,
+    #[command(flatten)]
+    pub(crate) on: OnSheet,
 }
 
 #[derive(Debug, Serialize)]
@@ -55,8 +48,8 @@ struct Surplus {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::read(&args.sheet)?;
-    let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    let file = SheetFile::read(&args.on.sheet)?;
+    let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let census = session.survey(true, out)?;
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
     let comparison = compare(&file.sheet, &census);

@@ -10,11 +10,11 @@ use similar::{ChangeTag, TextDiff};
 
 use super::changes::HowToWrite;
 use super::{apply, check, sheet, survey};
-use crate::args::Where;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
 use crate::output::{Out, Tone};
+use crate::session::{OnSheet, Where};
 
 const SHEET: &str = "tidewick.rig.toml";
 const MENDED: &str = "mended";
@@ -135,7 +135,8 @@ fn tour(
     ground.switch("slip-low", true);
     command(out, &format!("apply {} --yes", mended.display()))?;
     let how = HowToWrite { dry_run: false, yes: true, restart: 10 };
-    let arguments = apply::Args { sheet: mended.to_owned(), adapter: None, only: Vec::new(), how };
+    let on = OnSheet { sheet: mended.to_owned(), adapter: None };
+    let arguments = apply::Args { on: on.clone(), only: Vec::new(), how };
     let applied = apply::run(&arguments, out)?;
     if applied != Exit::Fine {
         return Ok(applied);
@@ -143,7 +144,7 @@ fn tour(
 
     told(out, "Last, the proof: does every node answer as planned?")?;
     command(out, &format!("check {}", mended.display()))?;
-    let checked = check::run(&check::Args { sheet: mended.to_owned(), adapter: None }, out)?;
+    let checked = check::run(&check::Args { on }, out)?;
 
     out.line("")?;
     out.line(&format!("The sheets, the census and the logbook are in {}.", folder.display()))?;

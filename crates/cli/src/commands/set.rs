@@ -8,11 +8,10 @@ use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::universe::{DeskBase, Universe};
 
 use super::changes::{HowToWrite, carry_out};
-use crate::args::Where;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::Out;
-use crate::session::Session;
+use crate::session::{Session, Where};
 
 /// Set the address, name or universes of one node
 ///

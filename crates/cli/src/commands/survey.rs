@@ -11,13 +11,12 @@ use lantern_core::finding::Finding;
 use serde::Serialize;
 
 use super::universes;
-use crate::args::Where;
 use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::output::{Cell, Out, Table, Tone, findings};
-use crate::session::Session;
+use crate::session::{Session, Where};
 
 /// Find every node on the wire, also those set wrongly
 ///

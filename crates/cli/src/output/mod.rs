@@ -9,9 +9,8 @@ mod tone;
 use std::env;
 use std::io::{self, IsTerminal, Write};
 
+use clap::ValueEnum;
 use serde::Serialize;
-
-use crate::args::ColorChoice;
 
 pub(crate) use progress::Progress;
 pub(crate) use table::{Cell, Table};
@@ -21,6 +20,14 @@ pub(crate) use tone::{Paint, Tone};
 const NARROWEST: usize = 60;
 /// The width where nobody looks: a file or a pipe.
 const WITHOUT_TERMINAL: usize = 100;
+
+/// When to use colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ColorChoice {
+    Auto,
+    Always,
+    Never,
+}
 
 /// Where output goes, and how it may look. The terminal is asked once.
 pub(crate) struct Out {

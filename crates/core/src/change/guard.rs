@@ -5,123 +5,18 @@ use std::net::Ipv4Addr;
 use lantern_wire::art_net::{LongName, ShortName};
 
 use super::Change;
+use super::rules::{
+    GATEWAY, LOCKED, NO_HOST, NO_MAC, NOT_FROM_HERE, OUT_OF_REACH, OWN, PAGE_SPLIT, PAGES_MISSING, RING, SHARED,
+    TAKEN, TOO_LONG, UNABLE, UNREACHABLE,
+};
 use crate::address::{Mask, Role, Subnet};
 use crate::census::{Census, FoundNode};
 use crate::clash::standing;
 use crate::compare::{Difference, PortDifference};
 use crate::conversation::Seat;
-use crate::finding::{Finding, Rule, Severity};
+use crate::finding::Finding;
 use crate::sheet::RigSheet;
 use crate::universe::PortAddress;
-
-pub(crate) static RULES: &[&Rule] = &[
-    &TAKEN,
-    &OWN,
-    &LOCKED,
-    &NOT_FROM_HERE,
-    &UNABLE,
-    &PAGE_SPLIT,
-    &UNREACHABLE,
-    &NO_MAC,
-    &RING,
-    &OUT_OF_REACH,
-    &SHARED,
-    &TOO_LONG,
-    &NO_HOST,
-    &GATEWAY,
-    &PAGES_MISSING,
-];
-
-static TAKEN: Rule = Rule {
-    code: "C001",
-    severity: Severity::Error,
-    title: "the wanted address is taken",
-    why: "two devices with one address disturb each other, and one of them may be in the show",
-};
-static OWN: Rule = Rule {
-    code: "C002",
-    severity: Severity::Error,
-    title: "the wanted address is this computer's own",
-    why: "the node and this computer would disturb each other",
-};
-static LOCKED: Rule = Rule {
-    code: "C003",
-    severity: Severity::Error,
-    title: "the node stands in a locked range",
-    why: "the sheet says that nothing there is ever touched",
-};
-static NOT_FROM_HERE: Rule = Rule {
-    code: "C004",
-    severity: Severity::Warning,
-    title: "not set over the network",
-    why: "this is no setting, so it has to be done otherwise",
-};
-static UNABLE: Rule = Rule {
-    code: "C005",
-    severity: Severity::Error,
-    title: "the node cannot do that",
-    why: "its own status says so, and asking all the same would leave it half set",
-};
-static PAGE_SPLIT: Rule = Rule {
-    code: "C006",
-    severity: Severity::Error,
-    title: "ports of one page in different subs",
-    why: "the ports of a page share net and sub, so moving one there would move its neighbour too",
-};
-static UNREACHABLE: Rule = Rule {
-    code: "C007",
-    severity: Severity::Error,
-    title: "the node cannot be talked to from here",
-    why: "its address lies in another subnet, so it would never get what is sent to it",
-};
-static NO_MAC: Rule = Rule {
-    code: "C008",
-    severity: Severity::Error,
-    title: "the node does not tell its MAC address",
-    why: "once its address has changed, it could not be known again for certain",
-};
-static RING: Rule = Rule {
-    code: "C009",
-    severity: Severity::Error,
-    title: "addresses going round in a ring",
-    why: "each node waits for the next to leave, so none can be first",
-};
-static OUT_OF_REACH: Rule = Rule {
-    code: "C010",
-    severity: Severity::Warning,
-    title: "the node leaves this computer's subnet",
-    why: "it will be heard afterwards, but neither read back in full nor set again from here",
-};
-static SHARED: Rule = Rule {
-    code: "C011",
-    severity: Severity::Error,
-    title: "the node's present address is held twice",
-    why: "what is sent to that address may reach the other device",
-};
-static TOO_LONG: Rule = Rule {
-    code: "C012",
-    severity: Severity::Error,
-    title: "a text longer than the protocol keeps",
-    why: "the node would keep only the beginning",
-};
-static NO_HOST: Rule = Rule {
-    code: "C013",
-    severity: Severity::Error,
-    title: "no device's address under that mask",
-    why: "the first and the last address of a subnet mean the subnet itself and everybody in it",
-};
-static GATEWAY: Rule = Rule {
-    code: "C014",
-    severity: Severity::Error,
-    title: "a gateway outside the node's subnet",
-    why: "the node could never reach it; inside a subnet no gateway is needed",
-};
-static PAGES_MISSING: Rule = Rule {
-    code: "C015",
-    severity: Severity::Error,
-    title: "not every page of the node was heard",
-    why: "its ports cannot be counted for certain, and the wrong one could be changed",
-};
 
 /// What is known about the surroundings of a change.
 #[derive(Debug, Clone, Copy)]

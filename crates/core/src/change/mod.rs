@@ -3,6 +3,7 @@
 mod guard;
 mod order;
 mod plan;
+mod rules;
 mod steps;
 
 use std::net::Ipv4Addr;
@@ -18,7 +19,7 @@ pub use guard::Protection;
 pub use plan::{ChangePlan, Untouched, plan_by_sheet, plan_one};
 pub use steps::{Step, StepMessage};
 
-pub(crate) use guard::RULES;
+pub(crate) use rules::RULES;
 
 /// Everything to alter on one node.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -6,6 +6,7 @@
 mod draft;
 mod error;
 mod fields;
+mod names;
 mod parse;
 mod parse_node;
 mod place;

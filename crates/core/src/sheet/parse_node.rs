@@ -1,7 +1,7 @@
 //! From text to a sheet: nodes and their ports.
 
 use super::fields::{Fields, Mistakes};
-use super::parse::Names;
+use super::names::Names;
 use super::place::Placed;
 use super::{AskedUniverse, SheetNode, SheetPort};
 use crate::universe::{DeskBase, Universe, UniverseError};

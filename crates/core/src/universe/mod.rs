@@ -10,11 +10,11 @@ pub use sacn::SacnUniverse;
 
 /// A number outside what the standard allows.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{part} is {value}, but it runs from {first} to {last}")]
+#[error("{part} is {}, but it runs from {first} to {last}", shown(*.value))]
 pub struct OutOfRange {
     /// Which number it is: `net`, `sub`, `universe`, `Port-Address`, `sACN universe`.
     pub part: &'static str,
-    /// The number given.
+    /// The number given; `u64::MAX` stands for every larger one.
     pub value: u64,
     /// The lowest allowed.
     pub first: u16,
@@ -27,4 +27,8 @@ impl OutOfRange {
     fn check(part: &'static str, value: u64, first: u16, last: u16) -> Result<u16, Self> {
         u16::try_from(value).ok().filter(|v| (first..=last).contains(v)).ok_or(Self { part, value, first, last })
     }
+}
+
+fn shown(value: u64) -> String {
+    if value == u64::MAX { "far too large".to_owned() } else { value.to_string() }
 }

@@ -220,7 +220,7 @@ mod tests {
     #[case("sacn 64000", "sACN universe is 64000, but it runs from 1 to 63999")]
     #[case("desk 0", "desk universe is 0, but it runs from 1 to 32768")]
     #[case("desk 32769", "desk universe is 32769, but it runs from 1 to 32768")]
-    #[case("99999999999999999999999", "Port-Address is 18446744073709551615, but it runs from 0 to 32767")]
+    #[case("99999999999999999999999", "Port-Address is far too large, but it runs from 0 to 32767")]
     #[case("1:5", "1:5 has two parts, net:sub:universe has three; write 0:1:5 if the net is 0")]
     fn a_universe_that_does_not_exist_says_why(#[case] text: &str, #[case] message: &str) {
         assert_eq!(read(text).unwrap_err().to_string(), message);

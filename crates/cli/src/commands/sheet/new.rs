@@ -6,12 +6,11 @@ use lantern_core::address::Subnet;
 use lantern_core::census::Census;
 use lantern_core::sheet::Draft;
 
-use crate::args::Where;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
 use crate::output::Out;
-use crate::session::Session;
+use crate::session::{Session, Where};
 
 /// Write a first rig sheet, with comments that teach
 ///

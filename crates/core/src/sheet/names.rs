@@ -1,0 +1,54 @@
+//! Names that other parts of the sheet refer to.
+
+use std::collections::HashMap;
+
+use super::fields::{Mistakes, nearest};
+use super::place::Placed;
+
+/// The names other parts of the sheet may refer to.
+pub(super) struct Names<'a> {
+    what: &'static str,
+    names: Vec<&'a str>,
+    index: HashMap<&'a str, usize>,
+    mistakes: &'a Mistakes,
+}
+
+impl<'a> Names<'a> {
+    /// Notes those `names`; the same twice is a mistake.
+    pub(super) fn new(
+        what: &'static str,
+        names: impl Iterator<Item = &'a Placed<String>>,
+        mistakes: &'a Mistakes,
+    ) -> Self {
+        let mut all = Self { what, names: Vec::new(), index: HashMap::new(), mistakes };
+        for name in names {
+            if all.index.insert(&name.value, all.names.len()).is_some() {
+                let found = format!("there are two {what}s named {:?}", name.value);
+                mistakes.note(name.span, found, "a name of its own", None);
+            }
+            all.names.push(&name.value);
+        }
+        all
+    }
+
+    /// The one there is, when there is only one.
+    pub(super) fn only(&self) -> Option<usize> {
+        (self.names.len() == 1).then_some(0)
+    }
+
+    /// Which one is meant; a name that is none of them is a mistake.
+    pub(super) fn find(&self, name: &Placed<String>) -> Option<usize> {
+        let found = self.index.get(name.value.as_str()).copied();
+        if found.is_none() {
+            let what = format!("there is no {} named {:?}", self.what, name.value);
+            let hint = nearest(&name.value, &self.names).map(|near| format!("did you mean \"{near}\"?"));
+            let expected = if self.names.is_empty() {
+                format!("the sheet has no [[{}]] yet", self.what)
+            } else {
+                format!("one of: {}", self.names.iter().take(12).copied().collect::<Vec<_>>().join(", "))
+            };
+            self.mistakes.note(name.span, what, expected, hint);
+        }
+        found
+    }
+}
