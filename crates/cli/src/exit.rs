@@ -8,13 +8,15 @@ use lantern_core::finding::{Finding, Severity};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Exit {
     /// Done, and nothing is wrong.
-    Fine = 0,
+    Fine,
     /// Done, and something is wrong on the network or in the sheet.
-    Wrong = 1,
+    Wrong,
     /// The call or a file was wrong; nothing was done.
-    Call = 2,
+    Call,
     /// It could not be finished; the logbook says how far it came.
-    Unfinished = 3,
+    Unfinished,
+    /// As a program ended that was run beside the nodes.
+    Theirs(u8),
 }
 
 impl Exit {
@@ -30,6 +32,12 @@ impl Exit {
 
 impl From<Exit> for ExitCode {
     fn from(exit: Exit) -> Self {
-        Self::from(exit as u8)
+        Self::from(match exit {
+            Exit::Fine => 0,
+            Exit::Wrong => 1,
+            Exit::Call => 2,
+            Exit::Unfinished => 3,
+            Exit::Theirs(code) => code,
+        })
     }
 }

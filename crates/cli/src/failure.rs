@@ -49,6 +49,11 @@ pub(crate) enum Failure {
     NobodyToAsk,
     #[error("the simulated nodes cannot stand on loopback: {0}")]
     Ground(#[source] io::Error),
+    #[cfg(target_os = "linux")]
+    #[error(transparent)]
+    Segment(lantern_sim::SegmentError),
+    #[error("{program} cannot be started: {source}")]
+    Start { program: String, source: io::Error },
     #[error("the output cannot be written: {0}")]
     Output(#[from] io::Error),
 }
@@ -61,6 +66,8 @@ impl Failure {
     pub(crate) const fn exit(&self) -> Exit {
         match self {
             Self::Net(_) | Self::Output(_) | Self::Ground(_) => Exit::Unfinished,
+            #[cfg(target_os = "linux")]
+            Self::Segment(_) => Exit::Unfinished,
             _ => Exit::Call,
         }
     }

@@ -87,6 +87,9 @@ fn hint(failure: &Failure) -> Option<String> {
         Failure::NobodyToAsk => "look at it with --dry-run, then say yes beforehand with --yes".to_owned(),
         Failure::Universe { .. } | Failure::Call(_) => return None,
         Failure::Ground(_) => "end other demos that are still running".to_owned(),
+        #[cfg(target_os = "linux")]
+        Failure::Segment(_) => "the same demo runs on loopback: deft-lantern demo".to_owned(),
+        Failure::Start { .. } => "look at its name and at PATH".to_owned(),
         Failure::Output(_) => return None,
     })
 }

@@ -12,6 +12,8 @@ mod model;
 mod node;
 mod scene;
 
+#[cfg(target_os = "linux")]
+pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LoopbackGround, MemoryGround};
 pub use link::Link;
 pub use model::Model;

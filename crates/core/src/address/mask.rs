@@ -20,6 +20,9 @@ pub enum MaskError {
 }
 
 impl Mask {
+    /// 255.255.0.0.
+    pub const SIXTEEN: Self = Self(16);
+
     /// The mask of `prefix` one bits, 0 to 32.
     #[must_use]
     pub const fn from_prefix(prefix: u8) -> Option<Self> {

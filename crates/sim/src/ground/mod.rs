@@ -2,6 +2,10 @@
 
 mod loopback;
 mod memory;
+#[cfg(target_os = "linux")]
+mod segment;
 
 pub use loopback::LoopbackGround;
 pub use memory::{Heard, MemoryGround};
+#[cfg(target_os = "linux")]
+pub use segment::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};

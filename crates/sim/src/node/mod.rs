@@ -105,6 +105,12 @@ impl SimNode {
         self.address
     }
 
+    /// Its present address, mask and gateway.
+    #[must_use]
+    pub const fn settings(&self) -> (Ipv4Addr, Ipv4Addr, Ipv4Addr) {
+        (self.address, self.mask, self.gateway)
+    }
+
     /// Whether it is on and has started.
     #[must_use]
     pub const fn is_listening(&self) -> bool {

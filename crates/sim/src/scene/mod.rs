@@ -115,6 +115,12 @@ impl Scene {
         Self { network: Ipv4Addr::new(10, 40, 0, 0), seed, loss, nodes: (0..count).map(node).collect() }
     }
 
+    /// The address a guest takes beside the nodes.
+    #[must_use]
+    pub fn guest(&self) -> Ipv4Addr {
+        Ipv4Addr::from_bits(self.network.to_bits() + 7)
+    }
+
     /// The same scene with another seed, in which this share of datagrams gets lost.
     #[must_use]
     pub fn with_chance(mut self, loss: f64, seed: u64) -> Self {

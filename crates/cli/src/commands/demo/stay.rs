@@ -1,0 +1,62 @@
+//! `demo --stay`: the nodes run on, to be tried.
+
+use std::env;
+use std::process::Command;
+
+use super::folder::{Folder, MENDED, SHEET};
+use super::ground::Ground;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::output::Out;
+
+/// Keeps the nodes running: beside a command, in a shell, or until Ctrl-C.
+pub(super) fn run(folder: &Folder, ground: &Ground, command: &[String], out: &mut Out) -> Result<Exit, Failure> {
+    if let [program, arguments @ ..] = command {
+        return beside(folder, program, arguments);
+    }
+    let network = ground.network();
+    let shell = env::var("SHELL").unwrap_or_else(|_| "sh".to_owned());
+    let place = if ground.is_shared() { "a second terminal" } else { "this shell" };
+    out.line(&format!("The nodes of Tidewick Harbour Night answer on {network}. In {place}:"))?;
+    out.line("")?;
+    if ground.is_shared() {
+        out.line(&format!("  cd {}", folder.path.display()))?;
+    }
+    let [a, b, ..] = network.network().octets();
+    for command in [
+        "survey".to_owned(),
+        "sheet clashes".to_owned(),
+        format!("set quay-north --address {a}.{b}.1.150"),
+        "set 02:4d:42:00:20:02 --name hall-east --port 2 --universe 1:0:9".to_owned(),
+        format!("check {SHEET}"),
+        format!("apply {MENDED}/{SHEET}"),
+        format!("check {MENDED}/{SHEET}"),
+    ] {
+        out.line(&format!("  deft-lantern {command}"))?;
+    }
+    out.line("")?;
+    if ground.is_shared() {
+        out.line("End with Ctrl-C.")?;
+        loop {
+            std::thread::park();
+        }
+    }
+    out.line("End with exit.")?;
+    beside(folder, &shell, &[])
+}
+
+/// Runs a program in the folder, with ours on its path; its exit code is ours.
+fn beside(folder: &Folder, program: &str, arguments: &[String]) -> Result<Exit, Failure> {
+    let failed = |source| Failure::Start { program: program.to_owned(), source };
+    let ours = env::current_exe().map_err(failed)?;
+    let mut path = ours.parent().map(|folder| folder.as_os_str().to_owned()).unwrap_or_default();
+    path.push(":");
+    path.push(env::var_os("PATH").unwrap_or_else(|| "/usr/sbin:/usr/bin:/sbin:/bin".into()));
+    let status = Command::new(program)
+        .args(arguments)
+        .current_dir(&folder.path)
+        .env("PATH", path)
+        .status()
+        .map_err(failed)?;
+    Ok(Exit::Theirs(status.code().and_then(|code| u8::try_from(code).ok()).unwrap_or(1)))
+}
