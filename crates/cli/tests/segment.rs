@@ -1,6 +1,7 @@
 //! The same commands on a private Ethernet segment: a real kernel's ARP, echo and broadcast. Where the system allows
 //! no private network these tests say so and are skipped.
 #![cfg(target_os = "linux")]
+#![allow(clippy::print_stdout, reason = "a skipped test says why")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 mod support;
