@@ -2,7 +2,7 @@
 
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
-use crate::commands::{apply, check, demo, set, sheet, survey, universe};
+use crate::commands::{adapters, apply, check, demo, set, sheet, survey, universe};
 use crate::output::ColorChoice;
 
 /// Find, set and check the nodes of a show network.
@@ -25,6 +25,7 @@ pub(crate) struct Cli {
 /// The commands, in the order of the work.
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    Adapters(adapters::Args),
     Survey(survey::Args),
     #[command(subcommand)]
     Sheet(sheet::Command),
@@ -36,7 +37,8 @@ pub(crate) enum Command {
 }
 
 /// The help shows the commands under these headings.
-const GROUPS: [(&str, &[&str]); 5] = [
+const GROUPS: [(&str, &[&str]); 6] = [
+    ("Ready the computer", &["adapters"]),
     ("Find", &["survey"]),
     ("Plan", &["sheet", "universe"]),
     ("Set", &["apply", "set"]),

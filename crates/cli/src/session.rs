@@ -8,7 +8,7 @@ use lantern_core::address::Subnet;
 use lantern_core::census::Census;
 use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Sockets, adapters, run};
+use lantern_net::{Sockets, computer, run};
 
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -61,7 +61,7 @@ impl Session {
         sheet: Option<SheetFile>,
         out: &mut Out,
     ) -> Result<Self, Failure> {
-        let choice = choose(&adapters()?, adapter, sheet.as_ref().map(|file| &file.sheet))?;
+        let choice = choose(&computer()?.adapters, adapter, sheet.as_ref().map(|file| &file.sheet))?;
         let sockets = Sockets::open(std::slice::from_ref(&choice))?;
         out.note(&format!("on {} as {} in {}: {}", choice.name, choice.seat.own, choice.seat.subnet, choice.why))?;
         if sockets.are_shared() {

@@ -1,36 +1,13 @@
 //! The same commands on a private Ethernet segment: a real kernel's ARP, echo and broadcast. Where the system allows
 //! no private network these tests say so and are skipped.
 #![cfg(target_os = "linux")]
-#![allow(clippy::print_stdout, reason = "a skipped test says why")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 mod support;
 
 use rstest::rstest;
 
-use support::{Folder, Said};
-
-/// Runs a shell script beside the nodes, in the demo's folder; `None` where there are no private networks.
-fn on_segment(script: &str) -> Option<Said> {
-    let folder = Folder::new();
-    let path = [("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")];
-    let said = folder.run_in(&["demo", "--ground", "segment", "--stay", "--", "sh", "-c", script], &path);
-    let skipped = said.notes.contains("allows no private network");
-    if skipped {
-        println!("skipped: {}", said.notes.lines().next().unwrap_or_default());
-    }
-    (!skipped).then_some(said)
-}
-
-/// Whether the script's tool is there; without it the test says so and is skipped.
-fn has(tool: &str) -> bool {
-    let found =
-        ["/usr/sbin", "/usr/bin", "/sbin", "/bin"].iter().any(|at| std::path::Path::new(at).join(tool).exists());
-    if !found {
-        println!("skipped: {tool} is not installed");
-    }
-    found
-}
+use support::{Folder, has, on_segment};
 
 #[test]
 fn nodes_are_found_at_the_addresses_of_the_scene() {

@@ -4,12 +4,12 @@
 //! with the same face everywhere.
 #![forbid(unsafe_code)]
 
-mod adapters;
+mod computer;
 mod driver;
 mod error;
 mod socket;
 
-pub use adapters::adapters;
+pub use computer::computer;
 pub use driver::{Traffic, run};
 pub use error::NetError;
 pub use socket::Sockets;

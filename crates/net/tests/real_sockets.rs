@@ -4,14 +4,14 @@
 use std::net::{Ipv4Addr, SocketAddrV4, UdpSocket};
 use std::time::{Duration, Instant};
 
-use lantern_core::adapter::{Adapter, Choice, choose};
+use lantern_core::adapter::{Choice, choose};
 use lantern_core::conversation::{Conversation, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan};
-use lantern_net::{NetError, Sockets, adapters, run};
+use lantern_net::{NetError, Sockets, computer, run};
 use lantern_sim::{LoopbackGround, Scene};
 use socket2::{Domain, Socket, Type};
 
 fn choice(ground: &LoopbackGround) -> Choice {
-    choose(&adapters().unwrap(), Some(&ground.guest().to_string()), None).unwrap()
+    choose(&computer().unwrap().adapters, Some(&ground.guest().to_string()), None).unwrap()
 }
 
 #[test]
@@ -104,8 +104,13 @@ fn a_conversation_ends_by_its_own_clock() {
 }
 
 #[test]
-fn adapters_are_told_with_their_subnets() {
-    let all = adapters().unwrap();
-    let loopback: Vec<&Adapter> = all.iter().filter(|adapter| adapter.loopback).collect();
-    assert!(loopback[0].addresses.iter().any(|(own, subnet)| own.is_loopback() && subnet.contains(*own)));
+fn loopback_comes_last_with_its_subnet_and_whoever_holds_the_port_is_seen() {
+    let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
+    let _held = UdpSocket::bind((ground.guest(), 6454)).unwrap();
+    let computer = computer().unwrap();
+    let loopback = computer.adapters.last().unwrap();
+    assert!(loopback.is_loopback() && loopback.is_up());
+    assert!(loopback.addresses.iter().any(|own| own.address.is_loopback() && own.subnet.contains(own.address)));
+    let ours = computer.holders.iter().find(|holder| holder.address == ground.guest()).unwrap();
+    assert!(ours.program.is_some());
 }

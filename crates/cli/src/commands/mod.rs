@@ -1,5 +1,6 @@
 //! One file per command.
 
+pub(crate) mod adapters;
 pub(crate) mod apply;
 mod changes;
 pub(crate) mod check;
@@ -18,6 +19,7 @@ use crate::output::Out;
 /// Runs a command.
 pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
     match command {
+        Command::Adapters(args) => adapters::run(&args, out),
         Command::Survey(args) => survey::run(&args, out),
         Command::Sheet(command) => sheet::run(command, out),
         Command::Universe(args) => universe::run(&args, out),

@@ -1,4 +1,5 @@
 //! Drives the built program in a temporary folder, on a loopback ground of its own.
+#![allow(clippy::print_stdout, reason = "a skipped test says why")]
 #![allow(dead_code, reason = "each test file uses its own part")]
 
 use std::fs;
@@ -130,4 +131,26 @@ impl Rig {
         let nodes = survey["nodes"].as_array().expect("nodes");
         nodes.iter().find(|node| node["mac"] == mac).cloned().unwrap_or(Value::Null)
     }
+}
+
+/// Runs a shell script beside the nodes, in the demo's folder; `None` where there are no private networks.
+pub(crate) fn on_segment(script: &str) -> Option<Said> {
+    let folder = Folder::new();
+    let path = [("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")];
+    let said = folder.run_in(&["demo", "--ground", "segment", "--stay", "--", "sh", "-c", script], &path);
+    let skipped = said.notes.contains("allows no private network");
+    if skipped {
+        println!("skipped: {}", said.notes.lines().next().unwrap_or_default());
+    }
+    (!skipped).then_some(said)
+}
+
+/// Whether the script's tool is there; without it the test says so and is skipped.
+pub(crate) fn has(tool: &str) -> bool {
+    let found =
+        ["/usr/sbin", "/usr/bin", "/sbin", "/bin"].iter().any(|at| std::path::Path::new(at).join(tool).exists());
+    if !found {
+        println!("skipped: {tool} is not installed");
+    }
+    found
 }

@@ -20,9 +20,16 @@ pub use world::world_clashes;
 /// Every rule there is, in the order of their codes.
 #[must_use]
 pub fn catalogue() -> Vec<&'static Rule> {
-    let families = [addresses::RULES, universes::RULES, names::RULES, world::RULES, crate::compare::RULES];
+    let families = [
+        addresses::RULES,
+        universes::RULES,
+        names::RULES,
+        world::RULES,
+        crate::compare::RULES,
+        crate::change::RULES,
+        crate::adapter::RULES,
+    ];
     let mut rules: Vec<&Rule> = families.concat();
-    rules.extend_from_slice(crate::change::RULES);
     rules.sort_by_key(|rule| rule.code);
     rules
 }

@@ -19,7 +19,6 @@ use crate::{Link, Scene};
 
 pub use private::PrivateNetwork;
 
-use private::Cable;
 use switch::Switch;
 
 /// The program's adapter on the segment.
@@ -50,7 +49,6 @@ pub struct SegmentGround {
 #[derive(Debug)]
 enum Order {
     Switch { name: String, on: bool },
-    Cable { plugged: bool },
     Stop,
 }
 
@@ -72,10 +70,10 @@ impl SegmentGround {
             if !entered || cable_laid.recv().is_err() {
                 return;
             }
-            match Cable::plug_far_end().and_then(|cable| Ok((cable, Switch::open(&scene)?))) {
-                Ok((cable, switch)) => {
+            match private::plug_far_end().and_then(|()| Switch::open(&scene)) {
+                Ok(switch) => {
                     ready.send(Ok(None)).unwrap_or(());
-                    run(switch, &cable, &inbox);
+                    run(switch, &inbox);
                 }
                 Err(error) => ready.send(Err(error)).unwrap_or(()),
             }
@@ -96,11 +94,6 @@ impl SegmentGround {
     pub fn switch(&self, name: &str, on: bool) {
         self.orders.send(Order::Switch { name: name.to_owned(), on }).unwrap_or(());
     }
-
-    /// Plugs the far end of the cable in, or pulls it out.
-    pub fn plug(&self, plugged: bool) {
-        self.orders.send(Order::Cable { plugged }).unwrap_or(());
-    }
 }
 
 impl Drop for SegmentGround {
@@ -112,14 +105,12 @@ impl Drop for SegmentGround {
     }
 }
 
-fn run(mut switch: Switch, cable: &Cable, orders: &Receiver<Order>) {
+fn run(mut switch: Switch, orders: &Receiver<Order>) {
     let began = Instant::now();
     loop {
         while let Ok(order) = orders.try_recv() {
             match order {
                 Order::Switch { name, on } => switch.switch(began.elapsed(), &name, on),
-                // A cable that does not move is found out by whoever looks at the link.
-                Order::Cable { plugged } => cable.set_link(plugged).unwrap_or(()),
                 Order::Stop => return,
             }
         }

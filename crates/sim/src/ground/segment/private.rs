@@ -95,22 +95,9 @@ async fn has_link(netlink: &Handle, name: &str) -> Result<bool, rtnetlink::Error
     Ok(link.attributes.iter().any(|attribute| matches!(attribute, LinkAttribute::OperState(State::Up))))
 }
 
-/// The far end of the cable, in the hands of the thread that is in its network.
-#[derive(Debug)]
-pub(super) struct Cable(());
-
-impl Cable {
-    /// Brings the far end up.
-    pub(super) fn plug_far_end() -> Result<Self, SegmentError> {
-        let cable = Self(());
-        cable.set_link(true)?;
-        Ok(cable)
-    }
-
-    /// Gives or takes the link.
-    pub(super) fn set_link(&self, up: bool) -> Result<(), SegmentError> {
-        with_netlink(async |netlink| set_link(&netlink, FAR_END, up).await)
-    }
+/// Brings the far end up, from the thread that is in its network.
+pub(super) fn plug_far_end() -> Result<(), SegmentError> {
+    with_netlink(async |netlink| set_link(&netlink, FAR_END, true).await)
 }
 
 async fn set_link(netlink: &Handle, name: &str, up: bool) -> Result<(), rtnetlink::Error> {

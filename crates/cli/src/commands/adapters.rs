@@ -1,0 +1,86 @@
+//! `adapters`: this computer's way to the rig.
+
+use std::path::PathBuf;
+
+use lantern_core::adapter::{Adapter, Computer, Origin, OwnAddress, judge};
+use lantern_core::finding::Finding;
+use lantern_net::computer;
+use serde::Serialize;
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::SheetFile;
+use crate::output::{Cell, Out, Table, Tone, findings};
+
+/// See this computer's network adapters, and what is wrong with them
+///
+/// Link, addresses and gateways as the system knows them, and what would keep you from finding the rig: no link, no
+/// address, two adapters in one subnet, wireless or VPN beside the wire, another mask than the sheet's. Changes nothing.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// The rig sheet to compare with; without it, the only *.rig.toml in this folder, if there is one
+    #[arg(long, value_name = "FILE")]
+    sheet: Option<PathBuf>,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    format: u32,
+    #[serde(flatten)]
+    computer: &'a Computer,
+    findings: &'a [Finding],
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
+    let computer = computer()?;
+    let found = judge(&computer, sheet.as_ref().map(|file| &file.sheet));
+    if out.is_json() {
+        out.object(&Answer { format: 1, computer: &computer, findings: &found })?;
+        return Ok(Exit::of(&found));
+    }
+    out.table(&table(&computer))?;
+    if !found.is_empty() {
+        out.line("")?;
+    }
+    findings::print(out, &found)?;
+    Ok(Exit::of(&found))
+}
+
+fn table(computer: &Computer) -> Table {
+    let mut table = Table::new(&["adapter", "kind", "link", "MAC", "addresses", "gateway"])
+        .unbroken(&["adapter", "kind", "link", "MAC", "gateway"]);
+    for adapter in &computer.adapters {
+        let gateways: Vec<String> = adapter.gateways.iter().map(ToString::to_string).collect();
+        let addresses: Vec<String> = adapter.addresses.iter().map(described).collect();
+        table.row(vec![
+            Cell::new(adapter.name.clone(), Tone::Strong),
+            adapter.medium.to_string().into(),
+            link(adapter),
+            adapter.mac.map(|mac| mac.to_string()).unwrap_or_default().into(),
+            addresses.join("\n").into(),
+            gateways.join("\n").into(),
+        ]);
+    }
+    table
+}
+
+fn link(adapter: &Adapter) -> Cell {
+    let speed = adapter.speed.map(|mbit| format!(", {mbit} Mbit/s")).unwrap_or_default();
+    match adapter {
+        Adapter { on: false, .. } => Cell::new("off", Tone::Faint),
+        Adapter { link: false, .. } => Cell::new("no link", Tone::Bad),
+        _ if adapter.is_loopback() => Cell::new("this computer only", Tone::Faint),
+        _ => Cell::new(format!("up{speed}"), Tone::Good),
+    }
+}
+
+fn described(own: &OwnAddress) -> String {
+    let origin = match own.origin {
+        Origin::Fixed => " fixed",
+        Origin::Leased => " leased",
+        Origin::Unknown => "",
+    };
+    format!("{own}{origin}")
+}

@@ -1,0 +1,20 @@
+//! What this computer is: its adapters, and who holds the Art-Net port.
+
+#[cfg_attr(target_os = "linux", path = "imp_linux.rs")]
+#[cfg_attr(not(target_os = "linux"), path = "imp_other.rs")]
+mod imp;
+
+use lantern_core::adapter::Computer;
+
+use crate::NetError;
+
+/// Looks at this computer as it is now.
+///
+/// # Errors
+/// When the system does not tell its adapters.
+pub fn computer() -> Result<Computer, NetError> {
+    let mut adapters = imp::adapters()?;
+    // The cables first, loopback last: the order in which a person looks for the rig.
+    adapters.sort_by(|a, b| (a.medium, &a.name).cmp(&(b.medium, &b.name)));
+    Ok(Computer { adapters, holders: imp::holders() })
+}
