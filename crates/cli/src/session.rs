@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_core::adapter::{Choice, choose};
 use lantern_core::address::Subnet;
 use lantern_core::census::Census;
-use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{Conversation, Heard, Outgoing, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_net::{Sockets, computer, run};
 
@@ -108,11 +108,14 @@ impl Session {
     }
 
     /// Runs a conversation to its end.
-    pub(crate) fn run<C: Conversation>(
+    pub(crate) fn run<C>(
         &self,
         conversation: &mut C,
         watch: impl FnMut(&C, Duration, Option<C::Event>),
-    ) -> Result<(), Failure> {
+    ) -> Result<(), Failure>
+    where
+        C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+    {
         run(conversation, &self.sockets, watch)?;
         Ok(())
     }

@@ -4,7 +4,7 @@ use std::io;
 use std::net::{SocketAddr, SocketAddrV4};
 use std::time::{Duration, Instant};
 
-use lantern_core::conversation::{Conversation, Heard};
+use lantern_core::conversation::{Conversation, Heard, Outgoing};
 use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
@@ -44,20 +44,26 @@ struct Datagram {
 ///
 /// # Errors
 /// When the system gives no sockets to wait on, or every single send is refused.
-pub fn run<C: Conversation>(
+pub fn run<C>(
     conversation: &mut C,
     sockets: &Sockets,
     watch: impl FnMut(&C, Duration, Option<C::Event>),
-) -> Result<Traffic, NetError> {
+) -> Result<Traffic, NetError>
+where
+    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+{
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
     runtime.block_on(drive(conversation, sockets, watch))
 }
 
-async fn drive<C: Conversation>(
+async fn drive<C>(
     conversation: &mut C,
     sockets: &Sockets,
     mut watch: impl FnMut(&C, Duration, Option<C::Event>),
-) -> Result<Traffic, NetError> {
+) -> Result<Traffic, NetError>
+where
+    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+{
     let cloned = sockets.sockets.iter().map(|socket| socket.try_clone().and_then(UdpSocket::from_std));
     let out: Vec<UdpSocket> = cloned.collect::<io::Result<_>>().map_err(NetError::Runtime)?;
     let (mut inbox, _readers) = listen(sockets).map_err(NetError::Runtime)?;

@@ -62,6 +62,8 @@ struct Once {
 
 impl Conversation for Once {
     type Event = ();
+    type Heard<'a> = Heard<'a>;
+    type Outgoing = Outgoing;
 
     fn hear(&mut self, _: Duration, _: &Heard<'_>) {}
 

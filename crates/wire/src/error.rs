@@ -12,6 +12,8 @@ pub enum Layer {
     ArtNetHeader,
     /// What follows the header in an Art-Net message of this kind.
     ArtNet(OpCode),
+    /// An Ethernet frame that carries ARP.
+    Arp,
 }
 
 impl fmt::Display for Layer {
@@ -19,6 +21,7 @@ impl fmt::Display for Layer {
         match self {
             Self::ArtNetHeader => f.write_str("Art-Net header"),
             Self::ArtNet(op) => write!(f, "{op}"),
+            Self::Arp => f.write_str("ARP"),
         }
     }
 }
@@ -39,9 +42,12 @@ pub enum WireError {
         /// How many there are.
         available: usize,
     },
-    /// The datagram does not start with the protocol's identifier.
-    #[error("the datagram does not start with the Art-Net identifier")]
-    Foreign,
+    /// Another protocol.
+    #[error("this is no {layer}")]
+    Foreign {
+        /// What it should have been.
+        layer: Layer,
+    },
     /// The sender speaks a protocol version older than this one can read.
     #[error("{layer} states protocol version {found}, the oldest that can be read is {oldest}")]
     Version {

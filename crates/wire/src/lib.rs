@@ -4,11 +4,13 @@
 //! anything; every length off the wire is checked before it is used, and unknown codes keep their value.
 #![forbid(unsafe_code)]
 
+mod arp;
 pub mod art_net;
 mod error;
 mod mac;
 mod text;
 
+pub use arp::{Arp, ArpOperation};
 pub use error::{Layer, WireError};
 pub use mac::{MacAddress, MacError};
 pub use text::Text;

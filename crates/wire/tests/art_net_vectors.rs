@@ -214,7 +214,7 @@ fn an_old_short_reply_reads_as_zero_past_its_end() {
 
 #[rstest]
 fn other_datagrams_are_told_apart() {
-    assert_eq!(Message::parse(b"GET / HTTP/1.1"), Err(WireError::Foreign));
+    assert_eq!(Message::parse(b"GET / HTTP/1.1"), Err(WireError::Foreign { layer: Layer::ArtNetHeader }));
     assert_eq!(Message::parse(b"Art-Net\0\x00\x97"), Ok(Message::Other(OpCode(0x9700))));
     let (poll, _) = vector("poll-targeted");
     let wrong = IpProg::parse(&poll).unwrap_err();

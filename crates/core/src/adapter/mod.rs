@@ -2,6 +2,7 @@
 
 mod choose;
 mod judge;
+mod state;
 
 use std::net::Ipv4Addr;
 
@@ -13,6 +14,7 @@ use crate::{Said, as_text};
 
 pub use choose::{Choice, ChooseError, choose};
 pub use judge::judge;
+pub use state::{AdapterState, AddressState, Move, RouteState, moves};
 
 pub(crate) use judge::RULES;
 

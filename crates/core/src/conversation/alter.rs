@@ -267,6 +267,8 @@ impl Alter {
 
 impl Conversation for Alter {
     type Event = AlterEvent;
+    type Heard<'a> = Heard<'a>;
+    type Outgoing = Outgoing;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
         let Ok(Some(sighting)) = Sighting::read(now, heard.seat, heard.from, heard.bytes) else { return };

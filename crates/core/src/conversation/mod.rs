@@ -12,6 +12,7 @@
 //! sockets and against simulated nodes under a virtual clock.
 
 mod alter;
+mod claim;
 mod outbox;
 mod survey;
 
@@ -21,18 +22,23 @@ use std::time::Duration;
 use crate::address::Subnet;
 
 pub use alter::{Alter, AlterEvent, Outcome};
+pub use claim::{Claim, Taken};
 pub use survey::{Progress, Survey, SurveyEvent, SurveyPlan};
 
 /// One side of a talk with the network. `now` is always the time since it began.
 pub trait Conversation {
     /// What it tells while it runs.
     type Event;
+    /// What it hears: datagrams or frames.
+    type Heard<'a>;
+    /// What it sends.
+    type Outgoing;
 
-    /// Takes in a datagram.
-    fn hear(&mut self, now: Duration, heard: &Heard<'_>);
+    /// Takes in what was heard.
+    fn hear(&mut self, now: Duration, heard: &Self::Heard<'_>);
 
-    /// The next datagram to send; call until `None` after every other call.
-    fn next_send(&mut self) -> Option<Outgoing>;
+    /// The next thing to send; call until `None` after every other call.
+    fn next_send(&mut self) -> Option<Self::Outgoing>;
 
     /// When to call [`Conversation::wake`] next; `None` when the conversation is over.
     fn wake_at(&self) -> Option<Duration>;

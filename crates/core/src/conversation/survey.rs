@@ -196,6 +196,8 @@ impl Survey {
 
 impl Conversation for Survey {
     type Event = SurveyEvent;
+    type Heard<'a> = Heard<'a>;
+    type Outgoing = Outgoing;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
         let sighting = match Sighting::read(now, heard.seat, heard.from, heard.bytes) {

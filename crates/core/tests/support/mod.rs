@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::Census;
-use lantern_core::conversation::{Conversation, Heard, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{Conversation, Heard, Outgoing, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, MemoryGround, Scene};
 
@@ -33,19 +33,22 @@ pub(crate) fn one_node(extra: &str) -> Scene {
 }
 
 /// Runs the conversation to its end; gives its events with their times, and how long it took.
-pub(crate) fn run<C: Conversation>(
-    conversation: &mut C,
-    ground: &mut MemoryGround,
-) -> (Vec<(Duration, C::Event)>, Duration) {
+pub(crate) fn run<C>(conversation: &mut C, ground: &mut MemoryGround) -> (Vec<(Duration, C::Event)>, Duration)
+where
+    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+{
     run_with(conversation, ground, |_, _, _| {})
 }
 
 /// The same, with somebody who may meddle with the ground at every event.
-pub(crate) fn run_with<C: Conversation>(
+pub(crate) fn run_with<C>(
     conversation: &mut C,
     ground: &mut MemoryGround,
     mut meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
-) -> (Vec<(Duration, C::Event)>, Duration) {
+) -> (Vec<(Duration, C::Event)>, Duration)
+where
+    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+{
     let began = ground.now();
     let mut events = Vec::new();
     while let Some(wake_at) = conversation.wake_at() {

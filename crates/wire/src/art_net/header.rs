@@ -19,7 +19,7 @@ pub(super) const LENGTH: usize = 10;
 pub(super) fn parse(datagram: &[u8]) -> Result<OpCode, WireError> {
     let known = datagram.len().min(IDENTIFIER.len());
     if datagram[..known] != IDENTIFIER[..known] {
-        return Err(WireError::Foreign);
+        return Err(WireError::Foreign { layer: Layer::ArtNetHeader });
     }
     let header: &[u8; LENGTH] = datagram.first_chunk().ok_or(WireError::Short {
         layer: Layer::ArtNetHeader,
