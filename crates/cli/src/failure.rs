@@ -41,6 +41,12 @@ pub(crate) enum Failure {
     Clashes { path: PathBuf, text: String, findings: Vec<Finding> },
     #[error("something speaks against it, so nothing was sent to any node")]
     Refused(Vec<Finding>),
+    #[error("somebody defends the address, so it was given back; nothing is changed")]
+    GivenBack(Vec<Finding>),
+    #[error("this program lacks the rights for {}; nothing was done", .0.join(" and for "))]
+    Rights(Vec<&'static str>),
+    #[error("the system did not keep what {adapter} was set to")]
+    NotHeld { adapter: String },
     #[error("there is no node {wanted:?} on the sheet")]
     NotOnSheet { wanted: String, there: Vec<String> },
     #[error("{0}")]
@@ -65,7 +71,9 @@ impl Failure {
 
     pub(crate) const fn exit(&self) -> Exit {
         match self {
-            Self::Net(_) | Self::Output(_) | Self::Ground(_) => Exit::Unfinished,
+            Self::Net(_) | Self::Output(_) | Self::Ground(_) | Self::NotHeld { .. } | Self::GivenBack(_) => {
+                Exit::Unfinished
+            }
             #[cfg(target_os = "linux")]
             Self::Segment(_) => Exit::Unfinished,
             _ => Exit::Call,

@@ -18,7 +18,7 @@ pub(crate) fn explain(failure: &Failure, out: &mut Out) -> io::Result<()> {
         Failure::Clashes { path, text, findings: clashes } => {
             findings::show_in_sheet(out, path, text, clashes)?;
         }
-        Failure::Refused(list) => findings::show_on_notes(out, list)?,
+        Failure::Refused(list) | Failure::GivenBack(list) => findings::show_on_notes(out, list)?,
         _ => {}
     }
     out.error(&failure.to_string())?;
@@ -64,6 +64,14 @@ fn hint(failure: &Failure) -> Option<String> {
             format!("mend the sheet until this is quiet: deft-lantern sheet clashes {}", path.display())
         }
         Failure::Refused(_) => "do what is advised above and run the same command again".to_owned(),
+        Failure::GivenBack(_) => "choose another address and join again".to_owned(),
+        Failure::Rights(_) => "run it with sudo, or give the program these rights once: \
+             sudo setcap cap_net_admin,cap_net_raw+ep $(command -v deft-lantern)"
+            .to_owned(),
+        Failure::NotHeld { .. } => {
+            "another program manages this adapter; stop it from doing so, then: deft-lantern adapters restore"
+                .to_owned()
+        }
         Failure::Census { .. } => "save one with: deft-lantern survey --save NAME.census.json".to_owned(),
         Failure::Choose(ChooseError::NoneUsable { .. } | ChooseError::Down(_) | ChooseError::NoAddress(_)) => {
             "plug in the cable to the rig, give the adapter an address in its network, and try again".to_owned()

@@ -27,6 +27,25 @@ pub enum NetError {
     /// Nothing at all could be sent.
     #[error("nothing could be sent: {0}")]
     NothingSent(#[source] io::Error),
+    /// The addresses of an adapter could not be read or changed.
+    #[error("the addresses of {adapter} cannot be read or changed: {source}")]
+    Addressing {
+        /// The adapter.
+        adapter: String,
+        /// Why.
+        source: io::Error,
+    },
+    /// Raw frames are not to be had.
+    #[error("no raw frames on {adapter}: {source}")]
+    Frames {
+        /// The adapter.
+        adapter: String,
+        /// Why.
+        source: io::Error,
+    },
+    /// This system is not supported in that yet.
+    #[error("on this system {0} is not possible yet")]
+    NotOnThisSystem(&'static str),
     /// The system gives no timers or sockets to wait on.
     #[error("the system refuses to wait for the network: {0}")]
     Runtime(#[source] io::Error),

@@ -8,7 +8,7 @@ use crate::address::Subnet;
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::RigSheet;
 
-pub(crate) static RULES: &[&Rule] = &[
+pub(super) static RULES: &[&Rule] = &[
     &NO_LINK,
     &OFF,
     &NO_ADDRESS,

@@ -1,6 +1,7 @@
 //! This computer's network adapters: what they are, which to use, and what is wrong with them.
 
 mod choose;
+mod join;
 mod judge;
 mod state;
 
@@ -10,13 +11,18 @@ use lantern_wire::MacAddress;
 use serde::Serialize;
 
 use crate::address::Subnet;
+use crate::finding::Rule;
 use crate::{Said, as_text};
 
 pub use choose::{Choice, ChooseError, choose};
+pub use join::{WantedOwn, against_joining, choose_cable, joined, taken_finding};
 pub use judge::judge;
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};
 
-pub(crate) use judge::RULES;
+/// Every rule about this computer.
+pub(crate) fn rules() -> Vec<&'static Rule> {
+    [judge::RULES, join::RULES].concat()
+}
 
 /// This computer, as far as the network goes.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]

@@ -160,3 +160,57 @@ fn whoever_holds_the_port_is_named() {
     let said: Vec<&str> = found.iter().map(|finding| finding.what.as_str()).collect();
     assert_eq!(said, ["desk holds UDP 6454 on every adapter", "another program holds UDP 6454 on 10.40.0.7"]);
 }
+
+fn wanted(text: &str) -> WantedOwn {
+    text.parse().unwrap()
+}
+
+#[rstest]
+#[case("10.40.0.50/16", &[])]
+#[case("10.40.0.30/16", &[])]
+#[case("10.40.0.0/16", &["P013"])]
+#[case("10.40.255.255/16", &["P013"])]
+#[case("127.0.0.9/8", &["P013"])]
+#[case("239.0.0.9/8", &["P013"])]
+#[case("10.40.0.7/16", &["P014"])]
+#[case("10.40.1.100/16", &["P015"])]
+#[case("10.40.250.9/16", &["A006"])]
+#[case("10.40.0.1/16", &["A008"])]
+#[case("192.168.0.9/24", &[])]
+fn an_address_for_this_computer_is_looked_at(#[case] address: &str, #[case] expected: &[&str]) {
+    let sheet = RigSheet::parse(
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"10.40.0.1\"\n\
+         keep_free = [\"10.40.0.20-10.40.0.49\"]\ndhcp = \"10.40.250.1-10.40.250.200\"\n\
+         [[node]]\nname = \"quay\"\naddress = \"10.40.1.100\"\n",
+    )
+    .unwrap();
+    let computer = Computer { adapters: vec![adapter("show", &["10.40.0.7/16"])], holders: Vec::new() };
+    assert_eq!(codes(&against_joining(&computer, &[wanted(address)], Some(&sheet))), expected);
+}
+
+#[rstest]
+#[case("10.40.0.50")]
+#[case("10.40.0.50/33")]
+#[case("10.40.0/16")]
+fn an_own_address_needs_its_prefix(#[case] text: &str) {
+    assert!(text.parse::<WantedOwn>().unwrap_err().contains("10.40.0.50/16"));
+}
+
+#[test]
+fn the_only_cable_with_link_is_meant() {
+    let adapters = [adapter("lo", &[]), adapter("wlan0", &[]), adapter("bare", &[]), adapter("down0", &[])];
+    assert_eq!(choose_cable(&adapters, None).unwrap().name, "bare");
+    assert_eq!(choose_cable(&adapters, Some("wlan0")).unwrap().name, "wlan0");
+    assert!(matches!(choose_cable(&adapters, Some("down0")), Err(ChooseError::Down(_))));
+    assert!(matches!(choose_cable(&adapters, Some("x")), Err(ChooseError::Unknown { .. })));
+    assert!(matches!(choose_cable(&laptop(), None), Err(ChooseError::Several { .. })));
+}
+
+#[test]
+fn addresses_come_beside_or_instead() {
+    let now = joined(&AdapterState::default(), &[wanted("10.40.0.7/16")], "show", false);
+    let beside = joined(&now, &[wanted("192.168.0.7/24")], "show", false);
+    assert_eq!(beside.addresses.len(), 2);
+    let instead = joined(&now, &[wanted("192.168.0.7/24")], "show", true);
+    assert_eq!((instead.addresses.len(), moves(&now, &instead).len()), (1, 2));
+}

@@ -27,9 +27,9 @@ pub fn catalogue() -> Vec<&'static Rule> {
         world::RULES,
         crate::compare::RULES,
         crate::change::RULES,
-        crate::adapter::RULES,
     ];
     let mut rules: Vec<&Rule> = families.concat();
+    rules.extend(crate::adapter::rules());
     rules.sort_by_key(|rule| rule.code);
     rules
 }

@@ -2,7 +2,6 @@
 
 use std::collections::HashMap;
 use std::fs;
-use std::io;
 use std::net::{IpAddr, Ipv4Addr};
 use std::path::Path;
 
@@ -15,23 +14,16 @@ use rtnetlink::packet_route::link::{
     InfoKind, LinkAttribute, LinkFlags, LinkInfo, LinkLayerType, LinkMessage, State,
 };
 use rtnetlink::packet_route::route::{RouteAddress, RouteAttribute, RouteMessage};
-use rtnetlink::{Handle, RouteMessageBuilder, new_connection};
+use rtnetlink::{Handle, RouteMessageBuilder};
 
 use crate::NetError;
+use crate::netlink::talk;
 
 /// "For ever", as the kernel says it.
 const FOR_EVER: u32 = u32::MAX;
 
 pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
-    let runtime =
-        tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Adapters)?;
-    runtime.block_on(async {
-        let (connection, netlink, _) = new_connection().map_err(NetError::Adapters)?;
-        let connection = tokio::spawn(connection);
-        let all = ask(&netlink).await.map_err(|error| NetError::Adapters(io::Error::other(error)));
-        connection.abort();
-        all
-    })
+    talk(async |netlink| ask(&netlink).await).map_err(NetError::Adapters)
 }
 
 async fn ask(netlink: &Handle) -> Result<Vec<Adapter>, rtnetlink::Error> {

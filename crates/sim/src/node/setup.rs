@@ -40,6 +40,8 @@ pub struct NodeSetup {
     pub late: Duration,
     /// How long it takes to start.
     pub restart: Duration,
+    /// Whether it leaves ARP probes unanswered, and how long it then takes to defend its address.
+    pub defends_late: Option<Duration>,
     /// Whether it acknowledges settings without taking them.
     pub refuses: bool,
     /// Whether its power is off.

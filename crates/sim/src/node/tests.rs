@@ -26,6 +26,7 @@ fn setup() -> NodeSetup {
         reply: Reply::ToPoller,
         late: Duration::ZERO,
         restart: Duration::from_millis(800),
+        defends_late: None,
         refuses: false,
         off: false,
     }

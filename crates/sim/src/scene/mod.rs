@@ -59,6 +59,7 @@ struct SceneNode {
     late_ms: u64,
     #[serde(default = "usual_restart")]
     restart_ms: u64,
+    defends_late_ms: Option<u64>,
     #[serde(default)]
     refuses: bool,
     #[serde(default)]
@@ -108,6 +109,7 @@ impl Scene {
                 reply: if i.is_multiple_of(3) { Reply::ToEverybody } else { Reply::ToPoller },
                 late_ms: 0,
                 restart_ms: usual_restart(),
+                defends_late_ms: None,
                 refuses: false,
                 off: false,
             }
@@ -172,6 +174,7 @@ impl Scene {
             reply: node.reply,
             late: Duration::from_millis(node.late_ms),
             restart: Duration::from_millis(node.restart_ms),
+            defends_late: node.defends_late_ms.map(Duration::from_millis),
             refuses: node.refuses,
             off: node.off,
         }

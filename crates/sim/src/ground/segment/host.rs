@@ -5,14 +5,12 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
+use lantern_wire::{Arp, ArpOperation};
 use smoltcp::iface::{Config, Interface, SocketHandle, SocketSet};
 use smoltcp::phy::{Checksum, Device, DeviceCapabilities, Medium, RxToken, TxToken};
 use smoltcp::socket::udp;
 use smoltcp::time::Instant;
-use smoltcp::wire::{
-    ArpOperation, ArpPacket, ArpRepr, EthernetAddress, EthernetFrame, EthernetProtocol, EthernetRepr,
-    HardwareAddress, IpAddress, IpCidr,
-};
+use smoltcp::wire::{EthernetAddress, EthernetFrame, HardwareAddress, IpAddress, IpCidr};
 
 use crate::{Destination, SimNode};
 
@@ -29,6 +27,7 @@ pub(super) struct Host {
     sockets: SocketSet<'static>,
     udp: SocketHandle,
     settings: Settings,
+    defend_at: Option<Duration>,
 }
 
 type Settings = (Ipv4Addr, Ipv4Addr, Ipv4Addr);
@@ -45,7 +44,7 @@ impl Host {
         let mut sockets = SocketSet::new(Vec::new());
         let udp = sockets.add(udp::Socket::new(buffer(), buffer()));
         let nothing = (Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED);
-        let mut host = Self { node, mac, stack, socket, sockets, udp, settings: nothing };
+        let mut host = Self { node, mac, stack, socket, sockets, udp, settings: nothing, defend_at: None };
         // The only reason for a refusal is port 0.
         host.sockets.get_mut::<udp::Socket<'_>>(udp).bind(PORT).unwrap_or(());
         host.take_settings();
@@ -53,53 +52,56 @@ impl Host {
     }
 
     /// Takes in a frame, if it is for this node.
-    pub(super) fn take(&mut self, frame: &[u8]) {
+    pub(super) fn take(&mut self, now: Duration, frame: &[u8]) {
         let Ok(ethernet) = EthernetFrame::new_checked(frame) else { return };
         let meant = ethernet.dst_addr() == self.mac || ethernet.dst_addr().is_broadcast();
         if !meant || !self.node.is_listening() || self.socket.heard.len() >= QUESTIONS {
             return;
         }
-        match self.probe_answer(&ethernet) {
-            Some(answer) => self.socket.said.push_back(answer),
-            None => self.socket.heard.push_back(frame.to_vec()),
+        match Arp::parse(frame) {
+            Ok(arp) if self.is_probe_for_us(&arp) => self.answer_probe(&arp),
+            Ok(arp) => {
+                if arp.sender == self.settings.0 && arp.sender_mac != self.node.setup().mac {
+                    self.defend_at = self.node.setup().defends_late.map(|late| now + late);
+                }
+                self.socket.heard.push_back(frame.to_vec());
+            }
+            Err(_) => self.socket.heard.push_back(frame.to_vec()),
         }
     }
 
-    /// The answer to an ARP probe for our address (RFC 5227): whoever probes has no address yet, which the stack
-    /// would take for nonsense.
-    fn probe_answer(&self, frame: &EthernetFrame<&[u8]>) -> Option<Vec<u8>> {
-        if frame.ethertype() != EthernetProtocol::Arp {
-            return None;
-        }
-        let probe = ArpRepr::parse(&ArpPacket::new_checked(frame.payload()).ok()?).ok()?;
-        let ArpRepr::EthernetIpv4 {
-            operation,
-            source_hardware_addr,
-            source_protocol_addr,
-            target_protocol_addr,
-            ..
-        } = probe
-        else {
-            return None;
+    /// Whether somebody probes for our address (RFC 5227): whoever does has no address yet, which the stack would take
+    /// for nonsense.
+    fn is_probe_for_us(&self, arp: &Arp) -> bool {
+        arp.operation == ArpOperation::REQUEST && arp.sender.is_unspecified() && arp.target == self.settings.0
+    }
+
+    fn answer_probe(&mut self, probe: &Arp) {
+        let own = self.node.setup().mac;
+        let answer = Arp {
+            to: probe.sender_mac,
+            from: own,
+            operation: ArpOperation::REPLY,
+            sender_mac: own,
+            sender: self.settings.0,
+            target_mac: probe.sender_mac,
+            target: Ipv4Addr::UNSPECIFIED,
         };
-        let for_us = target_protocol_addr == self.settings.0 && source_protocol_addr.is_unspecified();
-        if operation != ArpOperation::Request || !for_us {
-            return None;
+        if self.node.setup().defends_late.is_none() {
+            self.socket.said.push_back(answer.to_bytes());
         }
-        let answer = ArpRepr::EthernetIpv4 {
-            operation: ArpOperation::Reply,
-            source_hardware_addr: self.mac,
-            source_protocol_addr: self.settings.0,
-            target_hardware_addr: source_hardware_addr,
-            target_protocol_addr: source_protocol_addr,
-        };
-        let ethernet =
-            EthernetRepr { src_addr: self.mac, dst_addr: source_hardware_addr, ethertype: EthernetProtocol::Arp };
-        let mut bytes = vec![0; ethernet.buffer_len() + answer.buffer_len()];
-        let mut out = EthernetFrame::new_unchecked(&mut bytes[..]);
-        ethernet.emit(&mut out);
-        answer.emit(&mut ArpPacket::new_unchecked(out.payload_mut()));
-        Some(bytes)
+    }
+
+    /// When the node has something to do next.
+    pub(super) fn wake_at(&self) -> Option<Duration> {
+        self.node.wake_at().into_iter().chain(self.defend_at).min()
+    }
+
+    fn defend(&mut self, now: Duration) {
+        if self.defend_at.is_some_and(|at| at <= now) {
+            self.defend_at = None;
+            self.socket.said.push_back(Arp::announcement(self.node.setup().mac, self.settings.0).to_bytes());
+        }
     }
 
     /// Lets the node work; gives the frames it sends.
@@ -113,6 +115,7 @@ impl Host {
             self.take_settings();
         }
         self.speak();
+        self.defend(now);
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
         if !self.node.is_listening() {
             self.socket.heard.clear();

@@ -41,25 +41,25 @@ impl Switch {
         for _ in 0..MOST_AT_ONCE {
             let Some((frame, _)) = self.cable.receive(Instant::ZERO) else { break };
             let frame = frame.consume(<[u8]>::to_vec);
-            self.deliver(&frame, None);
+            self.deliver(now, &frame, None);
         }
         for index in 0..self.hosts.len() {
             for frame in self.hosts[index].run(now) {
-                self.forward(&frame, index);
+                self.forward(now, &frame, index);
             }
         }
     }
 
     /// Sleeps until something comes in or somebody wants to be woken, at most for `longest`.
     pub(super) fn wait(&self, now: Duration, longest: Duration) {
-        let wake = self.hosts.iter().filter_map(|host| host.node.wake_at()).min();
+        let wake = self.hosts.iter().filter_map(Host::wake_at).min();
         let nap = wake.map_or(longest, |at| at.saturating_sub(now).min(longest));
         let nap = smoltcp::time::Duration::from_micros(u64::try_from(nap.as_micros()).unwrap_or(0));
         wait(self.cable.as_raw_fd(), Some(nap)).unwrap_or(());
     }
 
     /// A frame from a node goes to the node it is meant for, or up the cable, or to both when meant for everybody.
-    fn forward(&mut self, frame: &[u8], from: usize) {
+    fn forward(&mut self, now: Duration, frame: &[u8], from: usize) {
         let Ok(ethernet) = EthernetFrame::new_checked(frame) else { return };
         let to: EthernetAddress = ethernet.dst_addr();
         let known = self.hosts.iter().any(|host| host.node.setup().mac.0 == to.0);
@@ -70,14 +70,14 @@ impl Switch {
             token.consume(frame.len(), |out| out.copy_from_slice(frame));
         }
         if known || to.is_broadcast() {
-            self.deliver(frame, Some(from));
+            self.deliver(now, frame, Some(from));
         }
     }
 
-    fn deliver(&mut self, frame: &[u8], from: Option<usize>) {
+    fn deliver(&mut self, now: Duration, frame: &[u8], from: Option<usize>) {
         for (index, host) in self.hosts.iter_mut().enumerate() {
             if from != Some(index) && self.link.delivers() {
-                host.take(frame);
+                host.take(now, frame);
             }
         }
     }

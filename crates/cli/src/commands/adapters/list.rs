@@ -1,4 +1,4 @@
-//! `adapters`: this computer's way to the rig.
+//! `adapters` alone: what there is, and what is wrong with it.
 
 use std::path::PathBuf;
 
@@ -12,12 +12,8 @@ use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table, Tone, findings};
 
-/// See this computer's network adapters, and what is wrong with them
-///
-/// Link, addresses and gateways as the system knows them, and what would keep you from finding the rig: no link, no
-/// address, two adapters in one subnet, wireless or VPN beside the wire, another mask than the sheet's. Changes nothing.
 #[derive(Debug, clap::Args)]
-pub(crate) struct Args {
+pub(super) struct ListArgs {
     /// The rig sheet to compare with; without it, the only *.rig.toml in this folder, if there is one
     #[arg(long, value_name = "FILE")]
     sheet: Option<PathBuf>,
@@ -32,7 +28,7 @@ struct Answer<'a> {
 }
 
 /// Runs it.
-pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+pub(super) fn run(args: &ListArgs, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
     let computer = computer()?;
     let found = judge(&computer, sheet.as_ref().map(|file| &file.sheet));

@@ -1,0 +1,99 @@
+//! What adapters were set to before we changed them, kept on disk until it is put back.
+
+use std::env;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use lantern_core::adapter::AdapterState;
+use lantern_net::start_mark;
+use serde::{Deserialize, Serialize};
+
+use crate::clock;
+use crate::failure::Failure;
+use crate::files;
+
+const FORMAT: u32 = 1;
+
+/// The state of one adapter as it was.
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) struct Kept {
+    format: u32,
+    /// The adapter's name.
+    pub(super) adapter: String,
+    /// When it was kept, in UTC.
+    pub(super) at: String,
+    /// Which start of the computer it belongs to: a restart gives everything back by itself.
+    start: String,
+    /// What it was set to.
+    pub(super) state: AdapterState,
+}
+
+impl Kept {
+    /// Keeps the state of an adapter. What was kept earlier is the older truth and stays.
+    pub(super) fn keep(adapter: &str, state: &AdapterState) -> Result<(), Failure> {
+        if Self::of(adapter)?.is_some_and(|kept| kept.is_of_this_start()) {
+            return Ok(());
+        }
+        let kept = Self {
+            format: FORMAT,
+            adapter: adapter.to_owned(),
+            at: clock::now().to_string(),
+            start: start_mark(),
+            state: state.clone(),
+        };
+        let path = path_of(adapter);
+        let folder = path.parent().unwrap_or(Path::new("."));
+        fs::create_dir_all(folder).map_err(|source| Failure::Write { path: folder.to_owned(), source })?;
+        let text = serde_json::to_string_pretty(&kept);
+        let text = text.map_err(|error| Failure::Write { path: path.clone(), source: error.into() })?;
+        files::write_over(&path, &(text + "\n"))
+    }
+
+    /// What was kept of this adapter.
+    pub(super) fn of(adapter: &str) -> Result<Option<Self>, Failure> {
+        Self::read(&path_of(adapter))
+    }
+
+    /// Everything that was kept.
+    pub(super) fn all() -> Result<Vec<Self>, Failure> {
+        let Ok(entries) = fs::read_dir(folder()) else { return Ok(Vec::new()) };
+        let mut paths: Vec<PathBuf> = entries.filter_map(Result::ok).map(|entry| entry.path()).collect();
+        paths.retain(|path| path.extension().is_some_and(|ending| ending == "json"));
+        paths.sort();
+        paths.iter().filter_map(|path| Self::read(path).transpose()).collect()
+    }
+
+    fn read(path: &Path) -> Result<Option<Self>, Failure> {
+        let text = match fs::read_to_string(path) {
+            Ok(text) => text,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+            Err(source) => return Err(Failure::Read { path: path.to_owned(), source }),
+        };
+        let broken = |source: serde_json::Error| Failure::Read { path: path.to_owned(), source: source.into() };
+        serde_json::from_str(&text).map(Some).map_err(broken)
+    }
+
+    /// Whether the computer has not been restarted since.
+    pub(super) fn is_of_this_start(&self) -> bool {
+        self.start == start_mark()
+    }
+
+    /// Forgets it: it has been put back.
+    pub(super) fn forget(&self) -> Result<(), Failure> {
+        let path = path_of(&self.adapter);
+        fs::remove_file(&path).map_err(|source| Failure::Write { path, source })
+    }
+}
+
+/// `$XDG_STATE_HOME/deft-lantern/adapters`, by default under `~/.local/state`.
+fn folder() -> PathBuf {
+    let state = env::var_os("XDG_STATE_HOME").filter(|value| !value.is_empty()).map(PathBuf::from);
+    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(".local/state"));
+    state.or_else(home).unwrap_or_default().join("deft-lantern/adapters")
+}
+
+fn path_of(adapter: &str) -> PathBuf {
+    // The kernel allows no slash in a name, but what comes from the command line has not been checked by it.
+    folder().join(format!("{}.json", adapter.replace('/', "_")))
+}

@@ -1,0 +1,39 @@
+//! `adapters`: this computer's way to the rig.
+
+mod join;
+mod kept;
+mod list;
+mod restore;
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::output::Out;
+
+/// See this computer's network adapters and what is wrong with them, or give one an address
+///
+/// Alone: link, addresses and gateways as the system knows them, and what would keep you from finding the rig: no link, no
+/// address, two adapters in one subnet, wireless or VPN beside the wire, another mask than the sheet's. Changes nothing.
+#[derive(Debug, clap::Args)]
+#[command(args_conflicts_with_subcommands = true)]
+pub(crate) struct Args {
+    #[command(subcommand)]
+    command: Option<Command>,
+
+    #[command(flatten)]
+    list: list::ListArgs,
+}
+
+#[derive(Debug, clap::Subcommand)]
+enum Command {
+    Join(join::Args),
+    Restore(restore::Args),
+}
+
+/// Runs the one asked for.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    match &args.command {
+        None => list::run(&args.list, out),
+        Some(Command::Join(args)) => join::run(args, out),
+        Some(Command::Restore(args)) => restore::run(args, out),
+    }
+}

@@ -1,0 +1,172 @@
+//! `adapters join` and `adapters restore` on a private segment: a real kernel's addresses and routes.
+#![cfg(target_os = "linux")]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use support::{Said, has, on_segment};
+
+/// Runs a script in a folder without a sheet, with a place of its own to keep states in. It can note addresses and
+/// routes with `note FILE` and compare two notes with `same A B`.
+fn script(text: &str) -> Option<Said> {
+    if !has("ip") {
+        return None;
+    }
+    on_segment(&format!(
+        "mkdir w; cd w; export XDG_STATE_HOME=$PWD/state\n\
+         note() {{ ip -4 addr show dev rig0 >$1; ip -4 route show dev rig0 >>$1; }}\n\
+         same() {{ diff $1 $2 && echo same $1 $2; }}\n\
+         kept() {{ ls state/deft-lantern/adapters 2>/dev/null | wc -l; }}\n{text}"
+    ))
+}
+
+#[test]
+fn addresses_are_taken_side_by_side_and_put_back_exactly() {
+    let Some(said) = script(
+        "note before; deft-lantern adapters join 192.168.0.50/24 169.254.9.9/16; echo code $?\n\
+         ip -4 -br addr show dev rig0; deft-lantern adapters join 10.99.0.5/24 >/dev/null; echo kept $(kept)\n\
+         deft-lantern adapters restore; note after; same before after; echo kept $(kept)\n\
+         deft-lantern adapters restore",
+    ) else {
+        return;
+    };
+    let said = said.ended(0);
+    said.line(&[
+        "joined",
+        "rig0 has 192.168.0.50/24, 169.254.9.9/16, beside what was there; nobody else holds it",
+    ]);
+    said.line(&["rig0", "10.40.0.7/16 192.168.0.50/24 169.254.9.9/16"]);
+    said.line(&["restored", "192.168.0.50/24 taken off, 169.254.9.9/16 taken off, 10.99.0.5/24 taken off"]);
+    said.line(&["same before after"]);
+    said.line(&["nothing to put back"]);
+    let kept: Vec<&str> = said.out.lines().filter(|line| line.starts_with("kept")).collect();
+    assert_eq!(kept, ["kept 1", "kept 0"]);
+}
+
+#[test]
+fn an_address_that_a_node_holds_is_refused_with_its_mac_and_nothing_changed() {
+    let Some(said) = script(
+        "note before; deft-lantern adapters join 10.40.1.101/16; echo code $?\n\
+         deft-lantern adapters join 10.40.1.102/16 10.40.2.100/16 --sheet ../mended/tidewick.rig.toml; echo code $?\n\
+         note after; same before after; echo kept $(kept)",
+    ) else {
+        return;
+    };
+    assert!(said.notes.contains("error P016  10.40.1.101 is held by 02:4d:42:00:10:02"), "{}", said.notes);
+    assert!(said.notes.contains("error P015  10.40.2.100 is planned for hall-west"), "{}", said.notes);
+    assert_eq!(said.out.matches("code 2").count(), 2);
+    said.line(&["same before after"]);
+    said.line(&["kept 0"]);
+}
+
+#[test]
+fn one_that_a_silent_node_defends_is_given_back_by_itself() {
+    let Some(said) = script(
+        "note before; deft-lantern adapters join 10.99.0.5/24 >/dev/null; note joined\n\
+         deft-lantern adapters join 10.40.5.100/16; echo code $?; note after; same joined after\n\
+         deft-lantern adapters restore; note restored; same before restored",
+    ) else {
+        return;
+    };
+    assert!(said.notes.contains("error P017  10.40.5.100 is defended by 02:4d:42:00:50:01"), "{}", said.notes);
+    assert!(said.notes.contains("so it was given back; nothing is changed"), "{}", said.notes);
+    said.line(&["code 3"]);
+    said.line(&["same joined after"]);
+    said.line(&["same before restored"]);
+}
+
+#[test]
+fn killed_between_write_and_read_back_everything_can_be_restored() {
+    let Some(said) = script(
+        "note before; deft-lantern adapters join 10.99.0.5/24 --instead & killed=$!\n\
+         until ip -4 addr show dev rig0 | grep -q 10.99.0.5; do sleep 0.005; done\n\
+         kill -9 $killed; wait $killed 2>/dev/null; echo killed $?; echo kept $(kept)\n\
+         deft-lantern adapters restore; note after; same before after",
+    ) else {
+        return;
+    };
+    said.line(&["killed 137"]);
+    said.line(&["kept 1"]);
+    said.line(&["restored", "10.99.0.5/24 taken off", "10.40.0.7/16 put back"]);
+    said.line(&["same before after"]);
+}
+
+#[test]
+fn instead_of_what_was_there_takes_routes_too_and_gives_them_back() {
+    let Some(said) = script(
+        "ip addr add 10.50.0.9/24 dev rig0; ip route add default via 10.40.0.1 metric 50\n\
+         ip route add 172.20.0.0/16 via 10.50.0.1; note before\n\
+         deft-lantern adapters join 192.168.7.2/24 --instead; ip -4 -br addr show dev rig0; ip -4 route\n\
+         deft-lantern adapters restore; note after; same before after",
+    ) else {
+        return;
+    };
+    said.line(&["joined", "rig0 has 192.168.7.2/24, instead of what was there"]);
+    assert!(
+        said.out
+            .lines()
+            .any(|line| line.split_whitespace().collect::<Vec<_>>() == ["rig0@if2", "UP", "192.168.7.2/24"])
+    );
+    said.line(&["same before after"]);
+}
+
+#[test]
+fn given_back_when_the_command_ends_whose_exit_code_is_ours() {
+    let Some(said) = script(
+        "note before; deft-lantern adapters join 10.99.0.5/24 -- sh -c 'ip -4 -br addr show dev rig0; exit 9'; echo code $?\n\
+         note after; same before after; echo kept $(kept)",
+    ) else {
+        return;
+    };
+    said.line(&["10.99.0.5/24", "10.40.0.7/16"]);
+    said.line(&["code 9"]);
+    said.line(&["same before after"]);
+    said.line(&["kept 0"]);
+}
+
+#[test]
+fn without_rights_it_says_which_are_missing_and_does_nothing() {
+    if !has("setpriv") {
+        return;
+    }
+    let Some(said) = script(
+        "note before; setpriv --bounding-set -net_admin,-net_raw --inh-caps -all deft-lantern adapters join 10.99.0.5/24\n\
+         echo code $?; note after; same before after; echo kept $(kept)",
+    ) else {
+        return;
+    };
+    let missing = "lacks the rights for changing addresses (CAP_NET_ADMIN) and for raw frames, to probe by ARP (CAP_NET_RAW)";
+    assert!(said.notes.contains(missing), "{}", said.notes);
+    assert!(said.notes.contains("next: run it with sudo"), "{}", said.notes);
+    said.line(&["code 2"]);
+    said.line(&["same before after"]);
+    said.line(&["kept 0"]);
+}
+
+#[test]
+fn after_a_restart_of_the_computer_nothing_is_put_back_in_vain() {
+    let Some(said) = script(
+        "deft-lantern adapters join 10.99.0.5/24 >/dev/null\n\
+         sed -i 's/\"start\": \"[^\"]*\"/\"start\": \"earlier\"/' state/deft-lantern/adapters/rig0.json\n\
+         note before; deft-lantern adapters restore; note after; same before after; echo kept $(kept)",
+    ) else {
+        return;
+    };
+    assert!(said.notes.contains("rig0: this computer was restarted since"), "{}", said.notes);
+    said.line(&["same before after"]);
+    said.line(&["kept 0"]);
+}
+
+#[test]
+fn a_wrong_call_is_refused_before_anything_is_asked() {
+    let Some(said) = script(
+        "for a in 10.40.0.50 10.40.0.0/16 10.40.255.255/16 239.1.1.1/8 10.40.0.7/16; do\n\
+         deft-lantern adapters join $a; echo code $?; done\n\
+         deft-lantern adapters join 10.99.0.5/24 --adapter nope; echo code $?",
+    ) else {
+        return;
+    };
+    assert_eq!(said.out.matches("code 2").count(), 6, "{}\n{}", said.out, said.notes);
+    assert_eq!(said.notes.matches("error P013").count(), 3, "{}", said.notes);
+    assert!(said.notes.contains("as in 10.40.0.50/16") && said.notes.contains("error P014"), "{}", said.notes);
+}

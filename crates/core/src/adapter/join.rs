@@ -1,0 +1,150 @@
+//! What speaks against this computer taking an address.
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+
+use super::{Adapter, AdapterState, AddressState, ChooseError, Computer, Medium};
+use crate::address::{Role, Subnet};
+use crate::clash::standing;
+use crate::conversation::Taken;
+use crate::finding::{Finding, Rule, Severity};
+use crate::sheet::RigSheet;
+
+pub(super) static RULES: &[&Rule] = &[&NO_HOST, &OURS, &PLANNED, &TAKEN, &DEFENDED];
+
+static NO_HOST: Rule = Rule {
+    code: "P013",
+    severity: Severity::Error,
+    title: "an address no computer can have",
+    why: "the first and the last address of a subnet mean the subnet itself and everybody in it",
+};
+static OURS: Rule = Rule {
+    code: "P014",
+    severity: Severity::Error,
+    title: "already this computer's",
+    why: "an address belongs to one adapter; on two, answers go to the wrong one",
+};
+static PLANNED: Rule = Rule {
+    code: "P015",
+    severity: Severity::Error,
+    title: "planned for a node",
+    why: "the node may be switched on at any time and would find its address taken",
+};
+static TAKEN: Rule = Rule {
+    code: "P016",
+    severity: Severity::Error,
+    title: "the address is taken",
+    why: "two devices with one address disturb each other, and one of them may be in the show",
+};
+static DEFENDED: Rule = Rule {
+    code: "P017",
+    severity: Severity::Error,
+    title: "somebody defends the address",
+    why: "a device that did not answer the question does hold it; it was given back at once",
+};
+
+/// An address this computer is to take, with the subnet around it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct WantedOwn {
+    /// The address.
+    pub address: Ipv4Addr,
+    /// The subnet around it.
+    pub subnet: Subnet,
+}
+
+impl std::str::FromStr for WantedOwn {
+    type Err = &'static str;
+
+    /// `10.40.0.50/16`: without the prefix nobody could say who is in the same subnet.
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        let expected = "an address with the length of its prefix, as in 10.40.0.50/16";
+        let (address, prefix) = text.split_once('/').ok_or(expected)?;
+        let address = address.parse().map_err(|_| expected)?;
+        let mask = prefix.parse().map_err(|_| expected)?;
+        Ok(Self { address, subnet: Subnet::around(address, mask) })
+    }
+}
+
+/// The adapter that is to take an address: the one asked for, or the only cable with link.
+///
+/// # Errors
+/// When it does not exist or has no link, or when several could be meant.
+pub fn choose_cable<'a>(adapters: &'a [Adapter], wanted: Option<&str>) -> Result<&'a Adapter, ChooseError> {
+    let lines = |all: &[&Adapter]| all.iter().map(|adapter| adapter.line()).collect();
+    if let Some(wanted) = wanted {
+        let own = |adapter: &&Adapter| adapter.addresses.iter().any(|own| own.address.to_string() == wanted);
+        let found = adapters.iter().find(|adapter| adapter.name == wanted).or_else(|| adapters.iter().find(own));
+        let there = || lines(&adapters.iter().collect::<Vec<_>>());
+        let found = found.ok_or_else(|| ChooseError::Unknown { wanted: wanted.to_owned(), there: there() })?;
+        return if found.is_up() { Ok(found) } else { Err(ChooseError::Down(found.name.clone())) };
+    }
+    let cables: Vec<&Adapter> =
+        adapters.iter().filter(|adapter| adapter.medium == Medium::Wired && adapter.is_up()).collect();
+    match cables[..] {
+        [only] => Ok(only),
+        [] => Err(ChooseError::NoneUsable { there: lines(&adapters.iter().collect::<Vec<_>>()) }),
+        _ => Err(ChooseError::Several { there: lines(&cables) }),
+    }
+}
+
+/// What speaks against taking these addresses, before anything is asked or changed.
+#[must_use]
+pub fn against_joining(computer: &Computer, wanted: &[WantedOwn], sheet: Option<&RigSheet>) -> Vec<Finding> {
+    wanted.iter().flat_map(|one| against(computer, one, sheet)).collect()
+}
+
+fn against(computer: &Computer, wanted: &WantedOwn, sheet: Option<&RigSheet>) -> Vec<Finding> {
+    let WantedOwn { address, subnet } = *wanted;
+    let elsewhere = address.is_loopback() || address.is_multicast() || address.is_unspecified();
+    if elsewhere || subnet.role(address) != Role::Host {
+        let what = format!("{address}/{} is no computer's address", subnet.mask().prefix());
+        return vec![NO_HOST.finding(what, format!("choose an address between {}", subnet.hosts()))];
+    }
+    let mut findings = Vec::new();
+    let holder = computer.adapters.iter().find(|a| a.addresses.iter().any(|own| own.address == address));
+    if let Some(adapter) = holder {
+        let what = format!("{} has {address} already", adapter.name);
+        findings.push(OURS.finding(what, "nothing needs to be done, or choose another address"));
+    }
+    let Some(sheet) = sheet else { return findings };
+    if let Some(node) = sheet.nodes.iter().find(|node| node.fixed_address() == Some(address)) {
+        let what = format!("{address} is planned for {}", node.name.value);
+        let finding = PLANNED.finding(what, "choose an address that is kept free on the sheet");
+        findings.push(finding.at(sheet, node.address.span, node.name.value.clone()));
+    }
+    let network = sheet.networks.iter().find(|network| network.range.value.contains(address));
+    // What is kept free is kept for computers like this one.
+    let kept = |finding: &Finding| finding.rule.code == "A005";
+    findings.extend(network.into_iter().flat_map(|n| standing(n, address, "this computer")).filter(|f| !kept(f)));
+    findings
+}
+
+/// The finding for an address that somebody else holds; found by asking, or because it was defended afterwards.
+#[must_use]
+pub fn taken_finding(taken: Taken, defended: bool, sheet: Option<&RigSheet>) -> Finding {
+    let who = described(taken.mac, sheet);
+    if defended {
+        let what = format!("{} is defended by {who}", taken.address);
+        DEFENDED.finding(what, "choose another address")
+    } else {
+        TAKEN.finding(format!("{} is held by {who}", taken.address), "choose another address")
+    }
+}
+
+fn described(mac: MacAddress, sheet: Option<&RigSheet>) -> String {
+    let nodes = sheet.map_or(&[][..], |sheet| &sheet.nodes);
+    let named = nodes.iter().find(|node| node.mac.as_ref().is_some_and(|known| known.value == mac));
+    named.map_or_else(|| mac.to_string(), |node| format!("{mac} ({})", node.name.value))
+}
+
+/// The state with these addresses beside those already there, or instead of them.
+#[must_use]
+pub fn joined(now: &AdapterState, wanted: &[WantedOwn], label: &str, instead: bool) -> AdapterState {
+    let mut state = if instead { AdapterState::default() } else { now.clone() };
+    let fixed = |one: &WantedOwn| {
+        AddressState::fixed(one.address, one.subnet.mask().prefix(), one.subnet.broadcast(), label)
+    };
+    state.addresses.extend(wanted.iter().map(fixed));
+    state
+}
