@@ -3,7 +3,7 @@
 use std::io;
 use std::path::PathBuf;
 
-use lantern_core::adapter::ChooseError;
+use lantern_core::adapter::{AdviseError, ChooseError};
 use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::finding::Finding;
 use lantern_core::sheet::SheetErrors;
@@ -31,6 +31,8 @@ pub(crate) enum Failure {
     Census { path: PathBuf, error: CensusFileError },
     #[error(transparent)]
     Choose(#[from] ChooseError),
+    #[error(transparent)]
+    Advise(AdviseError),
     #[error(transparent)]
     Net(#[from] NetError),
     #[error(transparent)]
@@ -62,6 +64,15 @@ pub(crate) enum Failure {
     Start { program: String, source: io::Error },
     #[error("the output cannot be written: {0}")]
     Output(#[from] io::Error),
+}
+
+impl From<AdviseError> for Failure {
+    fn from(error: AdviseError) -> Self {
+        match error {
+            AdviseError::Choose(error) => Self::Choose(error),
+            other @ AdviseError::NoneFree(_) => Self::Advise(other),
+        }
+    }
 }
 
 impl Failure {

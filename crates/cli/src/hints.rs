@@ -64,6 +64,7 @@ fn hint(failure: &Failure) -> Option<String> {
             format!("mend the sheet until this is quiet: deft-lantern sheet clashes {}", path.display())
         }
         Failure::Refused(_) => "do what is advised above and run the same command again".to_owned(),
+        Failure::Advise(_) => "name a wider network, or free an address on the sheet".to_owned(),
         Failure::GivenBack(_) => "choose another address and join again".to_owned(),
         Failure::Rights(_) => "run it with sudo, or give the program these rights once: \
              sudo setcap cap_net_admin,cap_net_raw+ep $(command -v deft-lantern)"

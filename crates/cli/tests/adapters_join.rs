@@ -170,3 +170,55 @@ fn a_wrong_call_is_refused_before_anything_is_asked() {
     assert_eq!(said.notes.matches("error P013").count(), 3, "{}", said.notes);
     assert!(said.notes.contains("as in 10.40.0.50/16") && said.notes.contains("error P014"), "{}", said.notes);
 }
+
+/// The road of somebody who comes with a bare adapter to nodes in three subnets.
+#[test]
+fn advice_leads_to_three_subnets_side_by_side_and_back() {
+    if !has("ping") {
+        return;
+    }
+    let Some(said) = script(
+        "cp ../tidewick.rig.toml .\n\
+         deft-lantern set quay-north --address 192.168.0.5 --mask /24 --yes >/dev/null\n\
+         deft-lantern set quay-south --address 169.254.3.4 --mask /16 --yes >/dev/null\n\
+         ip -4 addr flush dev rig0; note before\n\
+         deft-lantern adapters advise 192.168.0.5 10.40.2.100 169.254.3.4 >advice; cat advice\n\
+         deft-lantern adapters join $(sed -n 's/^ *do .* join \\([0-9./]*\\) .*/\\1/p' advice)\n\
+         for node in 192.168.0.5 10.40.2.100 169.254.3.4; do ping -c 1 -W 2 $node >/dev/null && echo echo $node; done\n\
+         deft-lantern adapters advise 192.168.0.5\n\
+         deft-lantern adapters restore; note after; same before after",
+    ) else {
+        return;
+    };
+    let said = said.ended(0);
+    said.line(&["192.168.0.5  take 192.168.0.254/24 on rig0, no gateway"]);
+    said.line(&["10.40.2.100  take 10.40.0.49/16 on rig0, no gateway"]);
+    said.line(&["169.254.3.4  take 169.254.255.254/16 on rig0, no gateway"]);
+    said.line(&[
+        "why",
+        "10.40.0.0/16 is the sheet's network lights; kept free in lights",
+        "nobody answers for it by ARP",
+    ]);
+    assert!(said.notes.contains("inside a subnet no gateway is needed"), "{}", said.notes);
+    let answered: Vec<&str> = said.out.lines().filter(|line| line.starts_with("echo ")).collect();
+    assert_eq!(answered, ["echo 192.168.0.5", "echo 10.40.2.100", "echo 169.254.3.4"]);
+    said.line(&["192.168.0.5  is reached already"]);
+    said.line(&["same before after"]);
+}
+
+#[test]
+fn advice_passes_over_an_address_that_somebody_holds() {
+    let Some(said) = script(
+        "deft-lantern set quay-north --address 192.168.0.254 --mask /24 --yes --sheet ../tidewick.rig.toml >/dev/null\n\
+         deft-lantern survey --adapter rig0 --save now.census.json >/dev/null\n\
+         deft-lantern adapters advise 192.168.0.0/24; deft-lantern adapters advise hall-grid --census now.census.json\n\
+         deft-lantern adapters advise ../tidewick.rig.toml --json; deft-lantern adapters advise nonsense; echo code $?",
+    ) else {
+        return;
+    };
+    said.line(&["192.168.0.0/24  take 192.168.0.253/24 on rig0"]);
+    said.line(&["hall-grid  is reached already"]);
+    said.line(&["\"state\": \"reachable\""]);
+    assert!(said.notes.contains("\"nonsense\" is no target"), "{}", said.notes);
+    said.line(&["code 2"]);
+}

@@ -1,5 +1,6 @@
 //! This computer's network adapters: what they are, which to use, and what is wrong with them.
 
+mod advise;
 mod choose;
 mod join;
 mod judge;
@@ -14,6 +15,7 @@ use crate::address::Subnet;
 use crate::finding::Rule;
 use crate::{Said, as_text};
 
+pub use advise::{Advice, AdviseError, Known, MISBELIEFS, Target, advise};
 pub use choose::{Choice, ChooseError, choose};
 pub use join::{WantedOwn, against_joining, choose_cable, joined, taken_finding};
 pub use judge::judge;

@@ -1,5 +1,6 @@
 //! `adapters`: this computer's way to the rig.
 
+mod advise;
 mod join;
 mod kept;
 mod list;
@@ -25,6 +26,7 @@ pub(crate) struct Args {
 
 #[derive(Debug, clap::Subcommand)]
 enum Command {
+    Advise(advise::Args),
     Join(join::Args),
     Restore(restore::Args),
 }
@@ -33,6 +35,7 @@ enum Command {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     match &args.command {
         None => list::run(&args.list, out),
+        Some(Command::Advise(args)) => advise::run(args, out),
         Some(Command::Join(args)) => join::run(args, out),
         Some(Command::Restore(args)) => restore::run(args, out),
     }

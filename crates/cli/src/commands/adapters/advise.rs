@@ -1,0 +1,161 @@
+//! `adapters advise`: which own address to take.
+
+use std::net::Ipv4Addr;
+use std::path::{Path, PathBuf};
+
+use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise};
+use lantern_core::census::Census;
+use lantern_core::conversation::Claim;
+use lantern_net::{computer, missing_rights, run_frames};
+use serde::Serialize;
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::{self, SheetFile};
+use crate::output::{Out, Tone};
+
+/// Say which own address to take to reach something, and why
+///
+/// A target is an address, a range, a network, a rig sheet, or the name of a node in a saved census. The address advised is
+/// inside the subnet, not planned, not kept, not in a pool, not seen, and nobody answers for it by ARP. Changes nothing.
+#[derive(Debug, clap::Args)]
+pub(super) struct Args {
+    /// What is to be reached
+    #[arg(value_name = "TARGET", required = true)]
+    targets: Vec<String>,
+
+    /// The adapter, by name; without it, the only cable with link
+    #[arg(long, value_name = "NAME")]
+    adapter: Option<String>,
+
+    /// A saved census: its nodes can be named as targets, and their addresses are not given away
+    #[arg(long, value_name = "FILE.census.json")]
+    census: Option<PathBuf>,
+
+    /// The rig sheet whose plan to respect; without it, the only *.rig.toml in this folder, if there is one
+    #[arg(long, value_name = "FILE")]
+    sheet: Option<PathBuf>,
+}
+
+/// Advice as it is told.
+#[derive(Debug, Serialize)]
+struct Line {
+    target: String,
+    adapter: String,
+    /// `reachable` or `take`.
+    state: &'static str,
+    own: String,
+    reasons: Vec<String>,
+    command: Option<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer {
+    format: u32,
+    advice: Vec<Line>,
+}
+
+/// Runs it.
+pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
+    let census = args.census.as_deref().map(files::read_census).transpose()?;
+    let seen: Vec<Ipv4Addr> = census.iter().flat_map(Census::nodes).map(|node| node.address).collect();
+    let known = Known { sheet: sheet.as_ref().map(|f| &f.sheet), seen: &seen, adapter: args.adapter.as_deref() };
+    let computer = computer()?;
+    let mut advice = Vec::new();
+    for text in &args.targets {
+        for target in targets(text, census.as_ref())? {
+            advice.push(line(&computer, &target, &known, out)?);
+        }
+    }
+    if out.is_json() {
+        out.object(&Answer { format: 1, advice })?;
+        return Ok(Exit::Fine);
+    }
+    for line in &advice {
+        tell(line, out)?;
+    }
+    if advice.iter().any(|line| line.command.is_some()) {
+        out.note("")?;
+        for misbelief in MISBELIEFS {
+            out.note(misbelief)?;
+        }
+    }
+    Ok(Exit::Fine)
+}
+
+/// What a word on the command line means.
+fn targets(text: &str, census: Option<&Census>) -> Result<Vec<Target>, Failure> {
+    if Path::new(text).is_file() {
+        let file = SheetFile::read(Path::new(text))?;
+        return Ok(file.sheet.networks.iter().map(Target::of_network).collect());
+    }
+    match (Target::read(text), census) {
+        (Ok(target), _) => Ok(vec![target]),
+        (Err(_), Some(census)) => {
+            let node = census.designated(text)?;
+            let mut target = Target::read(&node.address.to_string()).map_err(|e| Failure::Call(e.to_string()))?;
+            text.clone_into(&mut target.name);
+            Ok(vec![target])
+        }
+        (Err(error), None) => Err(Failure::Call(format!(
+            "{text:?} is no target: {error}; or a rig sheet, or with --census the name of a node"
+        ))),
+    }
+}
+
+fn line(computer: &Computer, target: &Target, known: &Known<'_>, out: &mut Out) -> Result<Line, Failure> {
+    Ok(match advise(computer, target, known)? {
+        Advice::Reachable { adapter, own } => Line {
+            target: target.name.clone(),
+            reasons: vec![format!("{adapter} has {own}, in the same subnet")],
+            adapter,
+            state: "reachable",
+            own: own.to_string(),
+            command: None,
+        },
+        Advice::Take { adapter, proposals, mut reasons } => {
+            let (own, asked) = first_free(computer, &adapter, &proposals, out)?;
+            reasons.push(asked.to_owned());
+            let own = format!("{}/{}", own.address, own.subnet.mask().prefix());
+            let command = Some(format!("deft-lantern adapters join {own} --adapter {adapter}"));
+            Line { target: target.name.clone(), adapter, state: "take", own, reasons, command }
+        }
+    })
+}
+
+/// The first proposal for which nobody answers; without the right to ask, the first.
+fn first_free(
+    computer: &Computer,
+    adapter: &str,
+    proposals: &[WantedOwn],
+    out: &mut Out,
+) -> Result<(WantedOwn, &'static str), Failure> {
+    let mac = computer.adapters.iter().find(|one| one.name == adapter).and_then(|one| one.mac);
+    let Some(mac) = mac.filter(|_| missing_rights().is_empty()) else {
+        return Ok((proposals[0], "not asked for by ARP, which needs more rights; join asks before it takes it"));
+    };
+    let progress = out.progress();
+    for one in proposals {
+        progress.show(format!("asking whether anybody holds {}", one.address));
+        let mut claim = Claim::probe(mac, vec![one.address]);
+        run_frames(&mut claim, adapter)?;
+        if claim.taken().is_none() {
+            return Ok((*one, "nobody answers for it by ARP"));
+        }
+    }
+    Err(Failure::Call(format!("somebody holds each of the {} addresses that seemed free", proposals.len())))
+}
+
+fn tell(line: &Line, out: &mut Out) -> Result<(), Failure> {
+    let target = out.paint().dye(Tone::Strong, &line.target);
+    match &line.command {
+        None => out.line(&format!("{target}  is reached already"))?,
+        Some(_) => out.line(&format!("{target}  take {} on {}, no gateway", line.own, line.adapter))?,
+    }
+    out.line(&format!("      why  {}", line.reasons.join("; ")))?;
+    if let Some(command) = &line.command {
+        out.line(&format!("       do  {command}"))?;
+    }
+    Ok(())
+}
