@@ -47,6 +47,12 @@ pub(crate) enum Failure {
     GivenBack(Vec<Finding>),
     #[error("this program lacks the rights for {}; nothing was done", .0.join(" and for "))]
     Rights(Vec<&'static str>),
+    #[error("{}: it is no preset: {why}", path.display())]
+    Preset { path: PathBuf, why: String },
+    #[error("there is no preset {name:?}")]
+    NoPreset { name: String, there: Vec<String> },
+    #[error("{adapter} was given no address: {why}")]
+    NoLease { adapter: String, why: String },
     #[error("the system did not keep what {adapter} was set to")]
     NotHeld { adapter: String },
     #[error("there is no node {wanted:?} on the sheet")]
@@ -82,9 +88,12 @@ impl Failure {
 
     pub(crate) const fn exit(&self) -> Exit {
         match self {
-            Self::Net(_) | Self::Output(_) | Self::Ground(_) | Self::NotHeld { .. } | Self::GivenBack(_) => {
-                Exit::Unfinished
-            }
+            Self::Net(_)
+            | Self::Output(_)
+            | Self::Ground(_)
+            | Self::NotHeld { .. }
+            | Self::NoLease { .. }
+            | Self::GivenBack(_) => Exit::Unfinished,
             #[cfg(target_os = "linux")]
             Self::Segment(_) => Exit::Unfinished,
             _ => Exit::Call,

@@ -65,6 +65,17 @@ fn hint(failure: &Failure) -> Option<String> {
         }
         Failure::Refused(_) => "do what is advised above and run the same command again".to_owned(),
         Failure::Advise(_) => "name a wider network, or free an address on the sheet".to_owned(),
+        Failure::Preset { .. } => {
+            "nothing was changed; save it anew with: deft-lantern adapters preset save NAME".to_owned()
+        }
+        Failure::NoPreset { there, .. } if there.is_empty() => {
+            "save one with: deft-lantern adapters preset save NAME".to_owned()
+        }
+        Failure::NoPreset { there, .. } => format!("there are: {}", there.join(", ")),
+        Failure::NoLease { .. } => {
+            "is there a DHCP server on this cable? Take a fixed address with: deft-lantern adapters advise TARGET"
+                .to_owned()
+        }
         Failure::GivenBack(_) => "choose another address and join again".to_owned(),
         Failure::Rights(_) => "run it with sudo, or give the program these rights once: \
              sudo setcap cap_net_admin,cap_net_raw+ep $(command -v deft-lantern)"
@@ -77,7 +88,8 @@ fn hint(failure: &Failure) -> Option<String> {
         Failure::Choose(ChooseError::NoneUsable { .. } | ChooseError::Down(_) | ChooseError::NoAddress(_)) => {
             "plug in the cable to the rig, give the adapter an address in its network, and try again".to_owned()
         }
-        Failure::Choose(ChooseError::Unknown { .. } | ChooseError::Several { .. }) => {
+        Failure::Choose(ChooseError::Unknown { near: Some(near), .. }) => format!("did you mean {near}?"),
+        Failure::Choose(ChooseError::Unknown { near: None, .. } | ChooseError::Several { .. }) => {
             "say which one with --adapter NAME or --adapter ADDRESS".to_owned()
         }
         Failure::Net(NetError::PortHeld { .. }) => {

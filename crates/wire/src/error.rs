@@ -14,6 +14,10 @@ pub enum Layer {
     ArtNet(OpCode),
     /// An Ethernet frame that carries ARP.
     Arp,
+    /// An Ethernet frame that carries UDP over IPv4.
+    UdpFrame,
+    /// A DHCP message.
+    Dhcp,
 }
 
 impl fmt::Display for Layer {
@@ -22,6 +26,8 @@ impl fmt::Display for Layer {
             Self::ArtNetHeader => f.write_str("Art-Net header"),
             Self::ArtNet(op) => write!(f, "{op}"),
             Self::Arp => f.write_str("ARP"),
+            Self::UdpFrame => f.write_str("UDP frame"),
+            Self::Dhcp => f.write_str("DHCP"),
         }
     }
 }

@@ -6,11 +6,14 @@
 
 mod arp;
 pub mod art_net;
+pub mod dhcp;
 mod error;
 mod mac;
 mod text;
+mod udp_frame;
 
 pub use arp::{Arp, ArpOperation};
 pub use error::{Layer, WireError};
 pub use mac::{MacAddress, MacError};
 pub use text::Text;
+pub use udp_frame::UdpFrame;

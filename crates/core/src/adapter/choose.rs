@@ -28,6 +28,8 @@ pub enum ChooseError {
         wanted: String,
         /// What there is, one line each.
         there: Vec<String>,
+        /// The name of one that is much like it.
+        near: Option<String>,
     },
     /// It has no IPv4 address.
     #[error("the adapter {0} has no IPv4 address, so it can neither ask nor be answered")]
@@ -94,6 +96,17 @@ fn lines(adapters: &[Adapter]) -> Vec<String> {
     adapters.iter().map(Adapter::line).collect()
 }
 
+/// Nothing is called so; perhaps something much like it.
+pub(super) fn unknown(adapters: &[Adapter], wanted: &str) -> ChooseError {
+    let likeness = |adapter: &Adapter| strsim::jaro_winkler(wanted, &adapter.name);
+    let near = adapters.iter().max_by(|a, b| likeness(a).total_cmp(&likeness(b)));
+    ChooseError::Unknown {
+        wanted: wanted.to_owned(),
+        there: lines(adapters),
+        near: near.filter(|adapter| likeness(adapter) > 0.8).map(|adapter| adapter.name.clone()),
+    }
+}
+
 fn asked_for(adapters: &[Adapter], wanted: &str, sheet: Option<&RigSheet>) -> Result<Choice, ChooseError> {
     let why = || "as asked".to_owned();
     if let Some(adapter) = adapters.iter().find(|adapter| adapter.name == wanted) {
@@ -104,7 +117,7 @@ fn asked_for(adapters: &[Adapter], wanted: &str, sheet: Option<&RigSheet>) -> Re
         let first = || adapter.addresses.first().map(|own| adapter.choice(own.address, own.subnet, why()));
         return in_sheet.or_else(first).ok_or_else(|| ChooseError::NoAddress(adapter.name.clone()));
     }
-    let unknown = || ChooseError::Unknown { wanted: wanted.to_owned(), there: lines(adapters) };
+    let unknown = || unknown(adapters, wanted);
     let (text, prefix) = wanted.split_once('/').map_or((wanted, None), |(a, p)| (a, Some(p)));
     let own: Ipv4Addr = text.parse().map_err(|_| unknown())?;
     let exact = |adapter: &Adapter| {

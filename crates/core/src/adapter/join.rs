@@ -4,6 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
+use super::choose::unknown;
 use super::{Adapter, AdapterState, AddressState, ChooseError, Computer, Medium};
 use crate::address::{Role, Subnet};
 use crate::clash::standing;
@@ -75,8 +76,7 @@ pub fn choose_cable<'a>(adapters: &'a [Adapter], wanted: Option<&str>) -> Result
     if let Some(wanted) = wanted {
         let own = |adapter: &&Adapter| adapter.addresses.iter().any(|own| own.address.to_string() == wanted);
         let found = adapters.iter().find(|adapter| adapter.name == wanted).or_else(|| adapters.iter().find(own));
-        let there = || lines(&adapters.iter().collect::<Vec<_>>());
-        let found = found.ok_or_else(|| ChooseError::Unknown { wanted: wanted.to_owned(), there: there() })?;
+        let found = found.ok_or_else(|| unknown(adapters, wanted))?;
         return if found.is_up() { Ok(found) } else { Err(ChooseError::Down(found.name.clone())) };
     }
     let cables: Vec<&Adapter> =
@@ -88,13 +88,20 @@ pub fn choose_cable<'a>(adapters: &'a [Adapter], wanted: Option<&str>) -> Result
     }
 }
 
-/// What speaks against taking these addresses, before anything is asked or changed.
+/// What speaks against taking these addresses, before anything is asked or changed. What the adapter `replaced` has now
+/// is to make room for them, and may be among them.
 #[must_use]
-pub fn against_joining(computer: &Computer, wanted: &[WantedOwn], sheet: Option<&RigSheet>) -> Vec<Finding> {
-    wanted.iter().flat_map(|one| against(computer, one, sheet)).collect()
+pub fn against_joining(
+    computer: &Computer,
+    wanted: &[WantedOwn],
+    sheet: Option<&RigSheet>,
+    replaced: Option<&Adapter>,
+) -> Vec<Finding> {
+    let others: Vec<&Adapter> = computer.adapters.iter().filter(|adapter| Some(*adapter) != replaced).collect();
+    wanted.iter().flat_map(|one| against(&others, one, sheet)).collect()
 }
 
-fn against(computer: &Computer, wanted: &WantedOwn, sheet: Option<&RigSheet>) -> Vec<Finding> {
+fn against(others: &[&Adapter], wanted: &WantedOwn, sheet: Option<&RigSheet>) -> Vec<Finding> {
     let WantedOwn { address, subnet } = *wanted;
     let elsewhere = address.is_loopback() || address.is_multicast() || address.is_unspecified();
     if elsewhere || subnet.role(address) != Role::Host {
@@ -102,7 +109,7 @@ fn against(computer: &Computer, wanted: &WantedOwn, sheet: Option<&RigSheet>) ->
         return vec![NO_HOST.finding(what, format!("choose an address between {}", subnet.hosts()))];
     }
     let mut findings = Vec::new();
-    let holder = computer.adapters.iter().find(|a| a.addresses.iter().any(|own| own.address == address));
+    let holder = others.iter().find(|a| a.addresses.iter().any(|own| own.address == address));
     if let Some(adapter) = holder {
         let what = format!("{} has {address} already", adapter.name);
         findings.push(OURS.finding(what, "nothing needs to be done, or choose another address"));

@@ -4,6 +4,7 @@ mod advise;
 mod choose;
 mod join;
 mod judge;
+mod lasting;
 mod state;
 
 use std::net::Ipv4Addr;
@@ -19,6 +20,7 @@ pub use advise::{Advice, AdviseError, Known, MISBELIEFS, Target, advise};
 pub use choose::{Choice, ChooseError, choose};
 pub use join::{WantedOwn, against_joining, choose_cable, joined, taken_finding};
 pub use judge::judge;
+pub use lasting::{Keeper, lasting};
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};
 
 /// Every rule about this computer.

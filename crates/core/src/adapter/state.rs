@@ -88,6 +88,23 @@ impl AddressState {
     }
 }
 
+impl RouteState {
+    /// A default route by this gateway, as an administrator would make it.
+    #[must_use]
+    pub const fn default_by(gateway: Ipv4Addr) -> Self {
+        Self {
+            destination: Ipv4Addr::UNSPECIFIED,
+            prefix: 0,
+            gateway: Some(gateway),
+            source: None,
+            metric: None,
+            table: 254,
+            protocol: 4,
+            scope: 0,
+        }
+    }
+}
+
 impl AdapterState {
     /// Whether two states are the same, lifetimes aside: those run down by themselves.
     #[must_use]
@@ -121,16 +138,7 @@ mod tests {
     }
 
     fn default_by(last: u8) -> RouteState {
-        RouteState {
-            destination: Ipv4Addr::UNSPECIFIED,
-            prefix: 0,
-            gateway: Some(Ipv4Addr::new(10, 40, 0, last)),
-            source: None,
-            metric: None,
-            table: 254,
-            protocol: 3,
-            scope: 0,
-        }
+        RouteState::default_by(Ipv4Addr::new(10, 40, 0, last))
     }
 
     fn state(addresses: &[u8], routes: &[u8]) -> AdapterState {

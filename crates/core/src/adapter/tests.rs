@@ -185,7 +185,15 @@ fn an_address_for_this_computer_is_looked_at(#[case] address: &str, #[case] expe
     )
     .unwrap();
     let computer = Computer { adapters: vec![adapter("show", &["10.40.0.7/16"])], holders: Vec::new() };
-    assert_eq!(codes(&against_joining(&computer, &[wanted(address)], Some(&sheet))), expected);
+    assert_eq!(codes(&against_joining(&computer, &[wanted(address)], Some(&sheet), None)), expected);
+}
+
+#[test]
+fn what_makes_room_is_no_hindrance() {
+    let computer = Computer { adapters: laptop(), holders: Vec::new() };
+    let own = [wanted("10.40.0.7/16")];
+    assert_eq!(codes(&against_joining(&computer, &own, None, Some(&computer.adapters[2]))), ["P014"]);
+    assert_eq!(codes(&against_joining(&computer, &own, None, Some(&computer.adapters[1]))), [""; 0]);
 }
 
 #[rstest]

@@ -13,6 +13,7 @@
 
 mod alter;
 mod claim;
+mod lease;
 mod outbox;
 mod survey;
 
@@ -23,6 +24,7 @@ use crate::address::Subnet;
 
 pub use alter::{Alter, AlterEvent, Outcome};
 pub use claim::{Claim, Taken};
+pub use lease::{Lease, LeaseEnd, Leased};
 pub use survey::{Progress, Survey, SurveyEvent, SurveyPlan};
 
 /// One side of a talk with the network. `now` is always the time since it began.

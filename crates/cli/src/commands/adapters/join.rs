@@ -4,15 +4,14 @@ use std::net::Ipv4Addr;
 use std::path::PathBuf;
 use std::process::Command;
 
+use clap::ValueEnum;
 use lantern_core::adapter::{
-    Adapter, AdapterState, WantedOwn, against_joining, choose_cable, joined, moves, taken_finding,
+    AdapterState, Keeper, WantedOwn, against_joining, choose_cable, joined, lasting, taken_finding,
 };
-use lantern_core::conversation::{Claim, Taken};
-use lantern_net::{adapter_state, carry_out, computer, run_frames};
+use lantern_net::computer;
 use serde::Serialize;
 
-use super::kept::Kept;
-use super::restore::refuse_without_rights;
+use super::taking::{self, refuse_without_rights};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -22,7 +21,7 @@ use crate::output::{Out, Tone};
 ///
 /// Asks by ARP whether anybody holds it, keeps what the adapter was set to, takes the address, reads it back, and listens
 /// whether somebody defends it; then it is given back at once. Undo with: deft-lantern adapters restore
-#[derive(Debug, clap::Args)]
+#[derive(Debug, Default, clap::Args)]
 pub(super) struct Args {
     /// The address with the length of its prefix, as in 10.40.0.50/16; several for several networks
     #[arg(value_name = "ADDRESS/PREFIX", required = true)]
@@ -40,9 +39,37 @@ pub(super) struct Args {
     #[arg(long, value_name = "FILE")]
     sheet: Option<PathBuf>,
 
+    /// Print what makes it permanent on this kind of system; change nothing
+    #[arg(long, value_name = "SYSTEM", conflicts_with_all = ["instead", "command"])]
+    print: Option<System>,
+
     /// Run this, and put everything back when it ends
     #[arg(last = true, value_name = "COMMAND")]
     command: Vec<String>,
+}
+
+/// The systems `--print` knows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum System {
+    Networkmanager,
+    Networkd,
+    Netplan,
+    Ifupdown,
+    Windows,
+    Macos,
+}
+
+impl System {
+    const fn keeper(self) -> Keeper {
+        match self {
+            Self::Networkmanager => Keeper::NetworkManager,
+            Self::Networkd => Keeper::Networkd,
+            Self::Netplan => Keeper::Netplan,
+            Self::Ifupdown => Keeper::Ifupdown,
+            Self::Windows => Keeper::Windows,
+            Self::Macos => Keeper::MacOs,
+        }
+    }
 }
 
 #[derive(Debug, Serialize)]
@@ -52,64 +79,55 @@ struct Answer<'a> {
     joined: Vec<String>,
 }
 
+impl Args {
+    /// To take these addresses instead of what is there.
+    pub(super) fn instead(addresses: Vec<WantedOwn>, adapter: String) -> Self {
+        Self { addresses, adapter: Some(adapter), instead: true, ..Self::default() }
+    }
+}
+
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    if let Some(system) = args.print {
+        return print(args, system, out);
+    }
     let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
     let sheet = sheet.as_ref().map(|file| &file.sheet);
     let computer = computer()?;
     let adapter = choose_cable(&computer.adapters, args.adapter.as_deref())?;
     let name = &adapter.name;
-    let refusals = against_joining(&computer, &args.addresses, sheet);
+    let refusals = against_joining(&computer, &args.addresses, sheet, args.instead.then_some(adapter));
     if !refusals.is_empty() {
         return Err(Failure::Refused(refusals));
     }
     refuse_without_rights()?;
     let mac = adapter.mac.ok_or_else(|| Failure::Call(format!("{name} has no MAC address to probe with")))?;
     let all: Vec<Ipv4Addr> = args.addresses.iter().map(|wanted| wanted.address).collect();
+    // What is ours already is neither asked for nor announced: the answer could only be our own.
+    let is_new = |address: &Ipv4Addr| !adapter.addresses.iter().any(|own| own.address == *address);
+    let new: Vec<Ipv4Addr> = all.iter().copied().filter(is_new).collect();
 
-    if let Some(taken) = ask(Claim::probe(mac, all.clone()), adapter, "asking whether anybody holds it", out)? {
+    if let Some(taken) = taking::held(name, mac, &new, out)? {
         return Err(Failure::Refused(vec![taken_finding(taken, false, sheet)]));
     }
-    let before = take(args, name)?;
-    if let Some(taken) =
-        ask(Claim::announce(mac, all), adapter, "taken; listening whether anybody defends it", out)?
-    {
-        go_back(name, &before)?;
+    let wanted = |before: &AdapterState| joined(before, &args.addresses, name, args.instead);
+    let before = taking::take(name, &all, wanted)?;
+    if let Some(taken) = taking::defended(name, mac, &new, out)? {
+        taking::go_back(name, &before)?;
         return Err(Failure::GivenBack(vec![taken_finding(taken, true, sheet)]));
     }
     tell(args, name, out)?;
     beside(args, name, &before)
 }
 
-/// Runs a claim with a line of progress; whoever holds one of the addresses, if anybody.
-fn ask(mut claim: Claim, adapter: &Adapter, doing: &str, out: &Out) -> Result<Option<Taken>, Failure> {
-    let progress = out.progress();
-    progress.show(format!("{}: {doing}", adapter.name));
-    run_frames(&mut claim, &adapter.name)?;
-    Ok(claim.taken())
-}
-
-/// Keeps what is there, changes it, and looks whether the system really did; gives what was there.
-fn take(args: &Args, name: &str) -> Result<AdapterState, Failure> {
-    let before = adapter_state(name)?;
-    let wanted = joined(&before, &args.addresses, name, args.instead);
-    Kept::keep(name, &before)?;
-    carry_out(name, &moves(&before, &wanted))?;
-    let after = adapter_state(name)?;
-    let held = |one: &WantedOwn| after.addresses.iter().any(|address| address.address == one.address);
-    if args.addresses.iter().all(held) { Ok(before) } else { Err(Failure::NotHeld { adapter: name.to_owned() }) }
-}
-
-/// Undoes this join only: what an earlier one took stays, and so does the note of how it was before that.
-fn go_back(name: &str, before: &AdapterState) -> Result<(), Failure> {
-    carry_out(name, &moves(&adapter_state(name)?, before))?;
-    if !adapter_state(name)?.is_like(before) {
-        return Err(Failure::NotHeld { adapter: name.to_owned() });
-    }
-    match Kept::of(name)? {
-        Some(kept) if kept.state.is_like(before) => kept.forget(),
-        _ => Ok(()),
-    }
+/// Prints how to make it permanent; the adapter need have no link for that.
+fn print(args: &Args, system: System, out: &mut Out) -> Result<Exit, Failure> {
+    let name = match &args.adapter {
+        Some(name) => name.clone(),
+        None => choose_cable(&computer()?.adapters, None)?.name.clone(),
+    };
+    out.line(&lasting(system.keeper(), &name, &args.addresses))?;
+    Ok(Exit::Fine)
 }
 
 fn tell(args: &Args, name: &str, out: &mut Out) -> Result<(), Failure> {
@@ -132,7 +150,7 @@ fn tell(args: &Args, name: &str, out: &mut Out) -> Result<(), Failure> {
 fn beside(args: &Args, name: &str, before: &AdapterState) -> Result<Exit, Failure> {
     let [program, arguments @ ..] = &args.command[..] else { return Ok(Exit::Fine) };
     let status = Command::new(program).args(arguments).status();
-    go_back(name, before)?;
+    taking::go_back(name, before)?;
     let status = status.map_err(|source| Failure::Start { program: program.clone(), source })?;
     Ok(Exit::Theirs(status.code().and_then(|code| u8::try_from(code).ok()).unwrap_or(1)))
 }

@@ -1,10 +1,13 @@
 //! `adapters`: this computer's way to the rig.
 
 mod advise;
+mod dhcp;
 mod join;
 mod kept;
 mod list;
+mod preset;
 mod restore;
+mod taking;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -28,6 +31,9 @@ pub(crate) struct Args {
 enum Command {
     Advise(advise::Args),
     Join(join::Args),
+    Dhcp(dhcp::Args),
+    #[command(subcommand)]
+    Preset(preset::Command),
     Restore(restore::Args),
 }
 
@@ -37,6 +43,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         None => list::run(&args.list, out),
         Some(Command::Advise(args)) => advise::run(args, out),
         Some(Command::Join(args)) => join::run(args, out),
+        Some(Command::Dhcp(args)) => dhcp::run(args, out),
+        Some(Command::Preset(command)) => preset::run(command, out),
         Some(Command::Restore(args)) => restore::run(args, out),
     }
 }

@@ -1,10 +1,11 @@
 //! `adapters restore`: everything as it was.
 
 use lantern_core::adapter::{Move, moves};
-use lantern_net::{adapter_state, carry_out, missing_rights};
+use lantern_net::{adapter_state, carry_out};
 use serde::Serialize;
 
 use super::kept::Kept;
+use super::taking::refuse_without_rights;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::{Out, Tone};
@@ -63,12 +64,6 @@ fn put_back(kept: &Kept, out: &mut Out) -> Result<(), Failure> {
         out.line(&format!("{mark}  {name} as of {}: {list}", kept.at))?;
     }
     Ok(())
-}
-
-/// Refuses before anything is done, never half way.
-pub(super) fn refuse_without_rights() -> Result<(), Failure> {
-    let missing = missing_rights();
-    if missing.is_empty() { Ok(()) } else { Err(Failure::Rights(missing)) }
 }
 
 fn described(one: &Move) -> String {

@@ -1,0 +1,145 @@
+//! `adapters dhcp`: an address from whoever hands them out.
+
+use lantern_core::MacAddress;
+use lantern_core::adapter::{AdapterState, AddressState, RouteState, choose_cable, taken_finding};
+use lantern_core::address::Subnet;
+use lantern_core::conversation::{Conversation, Lease, LeaseEnd, Leased};
+use lantern_net::{computer, run_frames};
+use serde::Serialize;
+
+use super::taking::{self, refuse_without_rights};
+use crate::clock;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::output::{Out, Tone};
+
+/// Take an address from the DHCP server, beside those already there
+///
+/// Asks whoever answers first, makes sure by ARP that nobody holds the address, and takes it for as long as it is given; it
+/// is not renewed. The server's gateway is taken only when this computer has no way out yet. Undo with: adapters restore
+#[derive(Debug, Default, clap::Args)]
+pub(super) struct Args {
+    /// The adapter, by name; without it, the only cable with link
+    #[arg(long, value_name = "NAME")]
+    pub(super) adapter: Option<String>,
+
+    /// Instead of the addresses already there, not beside them
+    #[arg(long)]
+    pub(super) instead: bool,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    format: u32,
+    adapter: &'a str,
+    address: String,
+    server: String,
+    gateway: Option<String>,
+    seconds: u32,
+}
+
+/// Runs it.
+pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let computer = computer()?;
+    let adapter = choose_cable(&computer.adapters, args.adapter.as_deref())?;
+    let name = &adapter.name;
+    refuse_without_rights()?;
+    let mac = adapter.mac.ok_or_else(|| Failure::Call(format!("{name} has no MAC address to ask with")))?;
+    let leased = ask(name, mac, out)?;
+    let has_way_out =
+        computer.adapters.iter().any(|one| !(one.gateways.is_empty() || args.instead && one == adapter));
+    let gateway = leased.gateway.filter(|_| !has_way_out);
+    let wanted = |before: &AdapterState| with_lease(before, &leased, gateway, name, args.instead);
+    taking::take(name, &[leased.address], wanted)?;
+    tell(&leased, gateway, name, out)?;
+    Ok(Exit::Fine)
+}
+
+/// Asks for an address and whether anybody holds it all the same.
+fn ask(name: &str, mac: MacAddress, out: &Out) -> Result<Leased, Failure> {
+    let transaction = u32::try_from(clock::now().as_nanosecond() & 0xffff_ffff).unwrap_or(1);
+    let mut lease = Lease::new(mac, transaction);
+    {
+        let progress = out.progress();
+        progress.show(format!("{name}: asking for a DHCP server"));
+        run_frames(&mut lease, name)?;
+    }
+    let none = |why: &str| Err(Failure::NoLease { adapter: name.to_owned(), why: why.to_owned() });
+    let leased = match lease.end() {
+        Some(LeaseEnd::Given(leased)) => leased,
+        Some(LeaseEnd::Refused(address)) => {
+            return none(&format!("the server offered {address} and then refused it"));
+        }
+        Some(LeaseEnd::NoServer) | None => return none("no DHCP server answers on it"),
+    };
+    if let Some(taken) = taking::held(name, mac, &[leased.address], out)? {
+        let mut decline = Telling(lease.decline(&leased));
+        run_frames(&mut decline, name)?;
+        return Err(Failure::Refused(vec![taken_finding(taken, false, None)]));
+    }
+    Ok(leased)
+}
+
+/// A conversation of one frame.
+struct Telling(Option<Vec<u8>>);
+
+impl Conversation for Telling {
+    type Event = ();
+    type Heard<'a> = &'a [u8];
+    type Outgoing = Vec<u8>;
+
+    fn hear(&mut self, _: std::time::Duration, _: &&[u8]) {}
+
+    fn next_send(&mut self) -> Option<Vec<u8>> {
+        self.0.take()
+    }
+
+    fn wake_at(&self) -> Option<std::time::Duration> {
+        self.0.is_some().then_some(std::time::Duration::ZERO)
+    }
+
+    fn wake(&mut self, _: std::time::Duration) {}
+
+    fn next_event(&mut self) -> Option<()> {
+        None
+    }
+}
+
+fn with_lease(
+    before: &AdapterState,
+    leased: &Leased,
+    gateway: Option<std::net::Ipv4Addr>,
+    label: &str,
+    instead: bool,
+) -> AdapterState {
+    let subnet = Subnet::around(leased.address, leased.mask);
+    let fixed = AddressState::fixed(leased.address, leased.mask.prefix(), subnet.broadcast(), label);
+    let mut state = if instead { AdapterState::default() } else { before.clone() };
+    state.addresses.retain(|one| one.address != leased.address);
+    state.addresses.push(AddressState { valid: leased.seconds, preferred: leased.seconds, ..fixed });
+    state.routes.extend(gateway.map(RouteState::default_by));
+    state
+}
+
+fn tell(leased: &Leased, gateway: Option<std::net::Ipv4Addr>, name: &str, out: &mut Out) -> Result<(), Failure> {
+    let address = format!("{}/{}", leased.address, leased.mask.prefix());
+    if out.is_json() {
+        return Ok(out.object(&Answer {
+            format: 1,
+            adapter: name,
+            address,
+            server: leased.server.to_string(),
+            gateway: gateway.map(|gateway| gateway.to_string()),
+            seconds: leased.seconds,
+        })?);
+    }
+    let mark = out.paint().dye(Tone::Good, "leased");
+    let way_out = match (gateway, leased.gateway) {
+        (Some(gateway), _) => format!(", way out by {gateway}"),
+        (None, Some(gateway)) => format!(", its gateway {gateway} left out: this computer has a way out already"),
+        (None, None) => String::new(),
+    };
+    out.line(&format!("{mark}  {name} has {address} from {} for {} s{way_out}", leased.server, leased.seconds))?;
+    out.hint("it is not renewed; when you are done: deft-lantern adapters restore")?;
+    Ok(())
+}
