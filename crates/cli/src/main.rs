@@ -12,6 +12,7 @@ mod failure;
 mod files;
 mod hints;
 mod logbook_file;
+mod machine;
 mod output;
 mod session;
 

@@ -8,17 +8,18 @@ use lantern_core::address::Subnet;
 use lantern_core::census::Census;
 use lantern_core::conversation::{Conversation, Heard, Outgoing, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Sockets, computer, run};
+use lantern_net::{Sockets, run};
 
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::machine::computer;
 use crate::output::Out;
 
 /// Which adapter, and which sheet tells about the rig.
 #[derive(Debug, Clone, clap::Args, Default)]
 pub(crate) struct Where {
-    /// The adapter that leads to the rig: its name or one of its addresses
-    #[arg(long, value_name = "NAME|ADDRESS")]
+    /// The adapter that leads to the rig: its name, its label or one of its addresses
+    #[arg(long, value_name = "NAME|LABEL|ADDRESS")]
     pub(crate) adapter: Option<String>,
 
     /// The rig sheet; without it, the only *.rig.toml in this folder, if there is one
@@ -33,8 +34,8 @@ pub(crate) struct OnSheet {
     #[arg(value_name = "FILE.rig.toml")]
     pub(crate) sheet: PathBuf,
 
-    /// The adapter that leads to the rig: its name or one of its addresses
-    #[arg(long, value_name = "NAME|ADDRESS")]
+    /// The adapter that leads to the rig: its name, its label or one of its addresses
+    #[arg(long, value_name = "NAME|LABEL|ADDRESS")]
     pub(crate) adapter: Option<String>,
 }
 

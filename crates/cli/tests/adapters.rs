@@ -99,6 +99,7 @@ struct Answer {
     format: u32,
     adapters: Vec<Adapter>,
     holders: Vec<serde_json::Value>,
+    name_servers: Vec<String>,
     findings: Vec<serde_json::Value>,
 }
 
@@ -107,6 +108,8 @@ struct Answer {
 #[allow(dead_code, reason = "read to be sure that they are there")]
 struct Adapter {
     name: String,
+    label: Option<String>,
+    preferred: bool,
     medium: String,
     on: bool,
     link: bool,
@@ -134,4 +137,24 @@ fn leased_and_fixed_addresses_are_told_apart() {
     let fixed = Address { address: "10.40.0.7".into(), subnet: "10.40.0.0/16".into(), origin: "fixed".into() };
     assert_eq!(answer.adapters[0].addresses[0], fixed);
     assert!(answer.adapters[0].mac.is_some());
+}
+
+#[test]
+fn an_adapter_is_chosen_by_its_label_and_by_preference() {
+    let Some(said) = after(
+        "export XDG_CONFIG_HOME=$PWD/config; ip link add aux0 type veth peer name aux1; ip link set aux0 up\n\
+         ip link set aux1 up; ip addr add 10.99.0.1/24 dev aux0\n\
+         deft-lantern adapters label rig0 show; deft-lantern survey --adapter show | tail -n 1\n\
+         deft-lantern survey || echo several $?; deft-lantern adapters prefer show; deft-lantern survey | tail -n 1\n\
+         deft-lantern adapters label rig0 aux0 || echo taken $?; deft-lantern adapters prefer nobody || echo nobody $?",
+        "",
+    ) else {
+        return;
+    };
+    said.line(&["rig0 (show) *", "wired"]);
+    said.line(&["several 2"]);
+    said.line(&["taken 2"]);
+    said.line(&["nobody 2"]);
+    assert!(said.notes.contains("on rig0 as 10.40.0.7 in 10.40.0.0/16: you prefer it"), "{}", said.notes);
+    assert!(said.notes.contains("rig0 (show)  10.40.0.7/16"), "{}", said.notes);
 }

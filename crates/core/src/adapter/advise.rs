@@ -212,6 +212,8 @@ mod tests {
         };
         let rig = Adapter {
             name: "rig0".to_owned(),
+            label: None,
+            preferred: false,
             medium: Medium::Wired,
             on: true,
             link: true,
@@ -220,7 +222,7 @@ mod tests {
             addresses: own.iter().map(parse).collect(),
             gateways: Vec::new(),
         };
-        Computer { adapters: vec![rig], holders: Vec::new() }
+        Computer { adapters: vec![rig], ..Computer::default() }
     }
 
     fn take(own: &[&str], target: &str, sheet: Option<&RigSheet>, seen: &[&str]) -> (String, Vec<String>) {

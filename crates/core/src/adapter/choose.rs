@@ -62,9 +62,10 @@ impl Adapter {
     }
 }
 
-/// Chooses the adapter: the one asked for, or the one in a network of the sheet, or the only usable one.
+/// Chooses the adapter: the one asked for, or the one in a network of the sheet, or the only usable one, or of several
+/// the one its user prefers.
 ///
-/// `wanted` is a name, one of the adapter's addresses, or for simulated nodes a loopback address with the length
+/// `wanted` is a name, a label, one of the adapter's addresses, or for simulated nodes a loopback address with the length
 /// of the ground's prefix (127.77.0.1/16).
 ///
 /// # Errors
@@ -82,6 +83,11 @@ pub fn choose(
         return Ok(only.clone());
     }
     let usable: Vec<&Adapter> = adapters.iter().filter(|adapter| adapter.is_usable()).collect();
+    let remembered: Vec<&Adapter> = usable.iter().copied().filter(|adapter| adapter.preferred).collect();
+    if let ([only], true) = (&remembered[..], usable.len() > 1) {
+        let own = only.addresses[0];
+        return Ok(only.choice(own.address, own.subnet, "you prefer it".to_owned()));
+    }
     match usable[..] {
         [] => Err(ChooseError::NoneUsable { there: lines(adapters) }),
         [only] => {
@@ -96,8 +102,9 @@ fn lines(adapters: &[Adapter]) -> Vec<String> {
     adapters.iter().map(Adapter::line).collect()
 }
 
-/// Nothing is called so; perhaps something much like it.
-pub(super) fn unknown(adapters: &[Adapter], wanted: &str) -> ChooseError {
+/// The error for a name that no adapter has; perhaps one is much like it.
+#[must_use]
+pub fn unknown(adapters: &[Adapter], wanted: &str) -> ChooseError {
     let likeness = |adapter: &Adapter| strsim::jaro_winkler(wanted, &adapter.name);
     let near = adapters.iter().max_by(|a, b| likeness(a).total_cmp(&likeness(b)));
     ChooseError::Unknown {
@@ -109,7 +116,7 @@ pub(super) fn unknown(adapters: &[Adapter], wanted: &str) -> ChooseError {
 
 fn asked_for(adapters: &[Adapter], wanted: &str, sheet: Option<&RigSheet>) -> Result<Choice, ChooseError> {
     let why = || "as asked".to_owned();
-    if let Some(adapter) = adapters.iter().find(|adapter| adapter.name == wanted) {
+    if let Some(adapter) = adapters.iter().find(|adapter| adapter.is_called(wanted)) {
         if !adapter.is_up() {
             return Err(ChooseError::Down(adapter.name.clone()));
         }

@@ -8,11 +8,11 @@ use super::choose::unknown;
 use super::{Adapter, AdapterState, AddressState, ChooseError, Computer, Medium};
 use crate::address::{Role, Subnet};
 use crate::clash::standing;
-use crate::conversation::Taken;
+use crate::conversation::{Duplicate, Taken};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::RigSheet;
 
-pub(super) static RULES: &[&Rule] = &[&NO_HOST, &OURS, &PLANNED, &TAKEN, &DEFENDED];
+pub(super) static RULES: &[&Rule] = &[&NO_HOST, &OURS, &PLANNED, &TAKEN, &DEFENDED, &DUPLICATE];
 
 static NO_HOST: Rule = Rule {
     code: "P013",
@@ -45,6 +45,13 @@ static DEFENDED: Rule = Rule {
     why: "a device that did not answer the question does hold it; it was given back at once",
 };
 
+static DUPLICATE: Rule = Rule {
+    code: "P018",
+    severity: Severity::Warning,
+    title: "two others hold one address",
+    why: "they disturb each other, and which of them answers changes from minute to minute",
+};
+
 /// An address this computer is to take, with the subnet around it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct WantedOwn {
@@ -75,12 +82,17 @@ pub fn choose_cable<'a>(adapters: &'a [Adapter], wanted: Option<&str>) -> Result
     let lines = |all: &[&Adapter]| all.iter().map(|adapter| adapter.line()).collect();
     if let Some(wanted) = wanted {
         let own = |adapter: &&Adapter| adapter.addresses.iter().any(|own| own.address.to_string() == wanted);
-        let found = adapters.iter().find(|adapter| adapter.name == wanted).or_else(|| adapters.iter().find(own));
+        let found =
+            adapters.iter().find(|adapter| adapter.is_called(wanted)).or_else(|| adapters.iter().find(own));
         let found = found.ok_or_else(|| unknown(adapters, wanted))?;
         return if found.is_up() { Ok(found) } else { Err(ChooseError::Down(found.name.clone())) };
     }
     let cables: Vec<&Adapter> =
         adapters.iter().filter(|adapter| adapter.medium == Medium::Wired && adapter.is_up()).collect();
+    let preferred: Vec<&Adapter> = cables.iter().copied().filter(|adapter| adapter.preferred).collect();
+    if let [only] = preferred[..] {
+        return Ok(only);
+    }
     match cables[..] {
         [only] => Ok(only),
         [] => Err(ChooseError::NoneUsable { there: lines(&adapters.iter().collect::<Vec<_>>()) }),
@@ -137,6 +149,16 @@ pub fn taken_finding(taken: Taken, defended: bool, sheet: Option<&RigSheet>) -> 
     } else {
         TAKEN.finding(format!("{} is held by {who}", taken.address), "choose another address")
     }
+}
+
+/// The finding for an address that two others were heard with.
+#[must_use]
+pub fn duplicate_finding(duplicate: &Duplicate, sheet: Option<&RigSheet>) -> Finding {
+    let [a, b] = duplicate.macs.map(|mac| described(mac, sheet));
+    DUPLICATE.finding(
+        format!("{} is held by {a} and by {b}", duplicate.address),
+        "unplug one of them, then set the other's address",
+    )
 }
 
 fn described(mac: MacAddress, sheet: Option<&RigSheet>) -> String {

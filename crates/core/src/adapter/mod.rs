@@ -7,7 +7,7 @@ mod judge;
 mod lasting;
 mod state;
 
-use std::net::Ipv4Addr;
+use std::net::{IpAddr, Ipv4Addr};
 
 use lantern_wire::MacAddress;
 use serde::Serialize;
@@ -17,8 +17,8 @@ use crate::finding::Rule;
 use crate::{Said, as_text};
 
 pub use advise::{Advice, AdviseError, Known, MISBELIEFS, Target, advise};
-pub use choose::{Choice, ChooseError, choose};
-pub use join::{WantedOwn, against_joining, choose_cable, joined, taken_finding};
+pub use choose::{Choice, ChooseError, choose, unknown};
+pub use join::{WantedOwn, against_joining, choose_cable, duplicate_finding, joined, taken_finding};
 pub use judge::judge;
 pub use lasting::{Keeper, lasting};
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};
@@ -35,6 +35,8 @@ pub struct Computer {
     pub adapters: Vec<Adapter>,
     /// Programs that hold the Art-Net port.
     pub holders: Vec<Holder>,
+    /// The name servers it asks.
+    pub name_servers: Vec<IpAddr>,
 }
 
 /// A network adapter.
@@ -42,6 +44,10 @@ pub struct Computer {
 pub struct Adapter {
     /// Its name.
     pub name: String,
+    /// What its user calls it: show, office.
+    pub label: Option<String>,
+    /// Whether its user wants it taken when several could be.
+    pub preferred: bool,
     /// What it leads over.
     pub medium: Medium,
     /// Whether it is switched on.
@@ -115,6 +121,12 @@ impl Adapter {
         self.on && self.link
     }
 
+    /// Whether it is called so, by its name or its label.
+    #[must_use]
+    pub fn is_called(&self, wanted: &str) -> bool {
+        self.name == wanted || self.label.as_deref() == Some(wanted)
+    }
+
     /// Whether it leads only back to this computer.
     #[must_use]
     pub fn is_loopback(&self) -> bool {
@@ -132,7 +144,8 @@ impl Adapter {
             Self { addresses, .. } if addresses.is_empty() => "  (no address)",
             _ => "",
         };
-        format!("{}  {}{matter}", self.name, addresses.join(", "))
+        let label = self.label.as_ref().map(|label| format!(" ({label})")).unwrap_or_default();
+        format!("{}{label}  {}{matter}", self.name, addresses.join(", "))
     }
 }
 

@@ -17,6 +17,8 @@ fn adapter(name: &str, addresses: &[&str]) -> Adapter {
     };
     Adapter {
         name: name.to_owned(),
+        label: None,
+        preferred: false,
         medium: match name {
             "lo" => Medium::Loopback,
             _ if name.starts_with("wlan") => Medium::Wireless,
@@ -86,8 +88,23 @@ fn the_only_usable_one_is_taken_and_loopback_never_is() {
     assert!(matches!(choose(&few, None, None), Err(ChooseError::NoneUsable { .. })));
 }
 
+#[test]
+fn labels_and_preferences_are_heeded() {
+    let mut adapters = laptop();
+    adapters[1].label = Some("rig".to_owned());
+    assert_eq!(choose(&adapters, Some("rig"), None).unwrap().name, "show");
+    assert_eq!(choose_cable(&adapters, Some("rig")).unwrap().name, "show");
+    assert!(adapters[1].line().starts_with("show (rig)  10.40.0.7/16"));
+    adapters[2].preferred = true;
+    let choice = choose(&adapters, None, None).unwrap();
+    assert_eq!((choice.name.as_str(), choice.why.as_str()), ("house", "you prefer it"));
+    assert_eq!(choose_cable(&adapters, None).unwrap().name, "house");
+    // The sheet knows better than a habit.
+    assert_eq!(choose(&adapters, None, Some(&sheet("10.40.0.0/16"))).unwrap().name, "show");
+}
+
 fn judged(adapters: Vec<Adapter>, sheet: Option<&RigSheet>) -> Vec<Finding> {
-    judge(&Computer { adapters, holders: Vec::new() }, sheet)
+    judge(&Computer { adapters, ..Computer::default() }, sheet)
 }
 
 fn codes(findings: &[Finding]) -> Vec<&'static str> {
@@ -156,7 +173,10 @@ fn whoever_holds_the_port_is_named() {
         address: address.parse().unwrap(),
     };
     let holders = vec![holder(Some("desk"), "0.0.0.0"), holder(None, "10.40.0.7")];
-    let found = judge(&Computer { adapters: vec![adapter("show", &["10.40.0.7/16"])], holders }, None);
+    let found = judge(
+        &Computer { adapters: vec![adapter("show", &["10.40.0.7/16"])], holders, ..Computer::default() },
+        None,
+    );
     let said: Vec<&str> = found.iter().map(|finding| finding.what.as_str()).collect();
     assert_eq!(said, ["desk holds UDP 6454 on every adapter", "another program holds UDP 6454 on 10.40.0.7"]);
 }
@@ -184,13 +204,13 @@ fn an_address_for_this_computer_is_looked_at(#[case] address: &str, #[case] expe
          [[node]]\nname = \"quay\"\naddress = \"10.40.1.100\"\n",
     )
     .unwrap();
-    let computer = Computer { adapters: vec![adapter("show", &["10.40.0.7/16"])], holders: Vec::new() };
+    let computer = Computer { adapters: vec![adapter("show", &["10.40.0.7/16"])], ..Computer::default() };
     assert_eq!(codes(&against_joining(&computer, &[wanted(address)], Some(&sheet), None)), expected);
 }
 
 #[test]
 fn what_makes_room_is_no_hindrance() {
-    let computer = Computer { adapters: laptop(), holders: Vec::new() };
+    let computer = Computer { adapters: laptop(), ..Computer::default() };
     let own = [wanted("10.40.0.7/16")];
     assert_eq!(codes(&against_joining(&computer, &own, None, Some(&computer.adapters[2]))), ["P014"]);
     assert_eq!(codes(&against_joining(&computer, &own, None, Some(&computer.adapters[1]))), [""; 0]);

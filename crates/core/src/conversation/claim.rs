@@ -1,7 +1,7 @@
 //! Claiming an address for this computer as RFC 5227 has it: ask whether anybody holds it, say that it is ours, and
 //! give it up when somebody defends it.
 
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
@@ -30,6 +30,18 @@ pub struct Taken {
     pub mac: MacAddress,
 }
 
+/// Two others that hold one address, noticed by the way.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Duplicate {
+    /// The address.
+    pub address: Ipv4Addr,
+    /// Who was heard with it first, and who later.
+    pub macs: [MacAddress; 2],
+}
+
+/// The most other devices remembered while listening.
+const MOST_OTHERS: usize = 4096;
+
 /// What to do with the addresses.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Aim {
@@ -48,6 +60,8 @@ pub struct Claim {
     rounds: u32,
     outbox: VecDeque<Vec<u8>>,
     taken: Option<Taken>,
+    others: HashMap<Ipv4Addr, MacAddress>,
+    duplicates: Vec<Duplicate>,
     over: bool,
 }
 
@@ -65,13 +79,48 @@ impl Claim {
     }
 
     fn new(aim: Aim, own: MacAddress, addresses: Vec<Ipv4Addr>) -> Self {
-        Self { aim, own, addresses, rounds: 0, outbox: VecDeque::new(), taken: None, over: false }
+        Self {
+            aim,
+            own,
+            addresses,
+            rounds: 0,
+            outbox: VecDeque::new(),
+            taken: None,
+            others: HashMap::new(),
+            duplicates: Vec::new(),
+            over: false,
+        }
     }
 
     /// Who else holds one of the addresses, if anybody.
     #[must_use]
     pub const fn taken(&self) -> Option<Taken> {
         self.taken
+    }
+
+    /// Addresses that two others were heard with.
+    #[must_use]
+    pub fn duplicates(&self) -> &[Duplicate] {
+        &self.duplicates
+    }
+
+    fn notice(&mut self, arp: &Arp) {
+        if arp.sender.is_unspecified() || arp.sender_mac == self.own {
+            return;
+        }
+        match self.others.get(&arp.sender) {
+            Some(known) if *known != arp.sender_mac => {
+                let duplicate = Duplicate { address: arp.sender, macs: [*known, arp.sender_mac] };
+                if !self.duplicates.iter().any(|other| other.address == duplicate.address) {
+                    self.duplicates.push(duplicate);
+                }
+            }
+            Some(_) => {}
+            None if self.others.len() < MOST_OTHERS => {
+                self.others.insert(arp.sender, arp.sender_mac);
+            }
+            None => {}
+        }
     }
 
     const fn rhythm(&self) -> (u32, Duration, Duration) {
@@ -110,7 +159,9 @@ impl Conversation for Claim {
     type Outgoing = Vec<u8>;
 
     fn hear(&mut self, _: Duration, frame: &&[u8]) {
-        let found = Arp::parse(frame).ok().and_then(|arp| self.conflict(&arp));
+        let Ok(arp) = Arp::parse(frame) else { return };
+        self.notice(&arp);
+        let found = self.conflict(&arp);
         if self.taken.is_none() && found.is_some() {
             self.taken = found;
             self.over = true;
@@ -213,6 +264,17 @@ mod tests {
             (2, 4000, None),
             "the system answers probes for our addresses"
         );
+    }
+
+    #[test]
+    fn two_others_with_one_address_are_noticed_once() {
+        let contested = Ipv4Addr::new(10, 40, 1, 1);
+        let mut claim = Claim::announce(OWN, vec![WANTED]);
+        let third = MacAddress([2, 9, 9, 9, 9, 9]);
+        let heard = [OTHER, OTHER, third, OTHER].map(|mac| (100, Arp::announcement(mac, contested)));
+        run(&mut claim, &heard);
+        assert_eq!(claim.duplicates(), [Duplicate { address: contested, macs: [OTHER, third] }]);
+        assert_eq!(claim.taken(), None);
     }
 
     #[test]

@@ -23,7 +23,7 @@ use std::time::Duration;
 use crate::address::Subnet;
 
 pub use alter::{Alter, AlterEvent, Outcome};
-pub use claim::{Claim, Taken};
+pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
 pub use survey::{Progress, Survey, SurveyEvent, SurveyPlan};
 

@@ -45,6 +45,8 @@ fn adapter(link: &LinkMessage, addresses: &[AddressMessage], routes: &[RouteMess
         _ => None,
     });
     Some(Adapter {
+        label: None,
+        preferred: false,
         medium: medium(link, &name),
         on: link.header.flags.contains(LinkFlags::Up),
         link: has_link(link),
@@ -184,9 +186,26 @@ fn is_process(path: &Path) -> bool {
     path.file_name().is_some_and(|name| name.to_string_lossy().bytes().all(|byte| byte.is_ascii_digit()))
 }
 
+/// The name servers every program of this computer asks (resolv.conf(5)).
+pub(super) fn name_servers() -> Vec<IpAddr> {
+    servers_in(&fs::read_to_string("/etc/resolv.conf").unwrap_or_default())
+}
+
+fn servers_in(text: &str) -> Vec<IpAddr> {
+    text.lines().filter_map(|line| line.trim().strip_prefix("nameserver")?.trim().parse().ok()).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn name_servers_are_read_and_all_else_left_alone() {
+        let text =
+            "# comment\nsearch rig\nnameserver 10.40.0.1\n nameserver ::1\nnameserver nonsense\noptions x\n";
+        let expected: [IpAddr; 2] = ["10.40.0.1".parse().unwrap(), "::1".parse().unwrap()];
+        assert_eq!(servers_in(text), expected);
+    }
 
     #[test]
     fn a_line_of_the_socket_table_is_read() {

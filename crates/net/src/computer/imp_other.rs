@@ -13,6 +13,8 @@ pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
     for interface in if_addrs::get_if_addrs().map_err(NetError::Adapters)? {
         let adapter = by_name.entry(interface.name.clone()).or_insert_with(|| Adapter {
             name: interface.name.clone(),
+            label: None,
+            preferred: false,
             medium: if interface.is_loopback() { Medium::Loopback } else { Medium::Wired },
             on: true,
             link: !matches!(interface.oper_status, IfOperStatus::Down | IfOperStatus::LowerLayerDown),
@@ -32,5 +34,9 @@ pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
 }
 
 pub(super) fn holders() -> Vec<Holder> {
+    Vec::new()
+}
+
+pub(super) fn name_servers() -> Vec<std::net::IpAddr> {
     Vec::new()
 }

@@ -16,5 +16,5 @@ pub fn computer() -> Result<Computer, NetError> {
     let mut adapters = imp::adapters()?;
     // The cables first, loopback last: the order in which a person looks for the rig.
     adapters.sort_by(|a, b| (a.medium, &a.name).cmp(&(b.medium, &b.name)));
-    Ok(Computer { adapters, holders: imp::holders() })
+    Ok(Computer { adapters, holders: imp::holders(), name_servers: imp::name_servers() })
 }

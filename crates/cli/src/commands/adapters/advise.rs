@@ -6,12 +6,13 @@ use std::path::{Path, PathBuf};
 use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise};
 use lantern_core::census::Census;
 use lantern_core::conversation::Claim;
-use lantern_net::{computer, missing_rights, run_frames};
+use lantern_net::{missing_rights, run_frames};
 use serde::Serialize;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, SheetFile};
+use crate::machine::computer;
 use crate::output::{Out, Tone};
 
 /// Say which own address to take to reach something, and why

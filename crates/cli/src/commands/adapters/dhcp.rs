@@ -4,13 +4,14 @@ use lantern_core::MacAddress;
 use lantern_core::adapter::{AdapterState, AddressState, RouteState, choose_cable, taken_finding};
 use lantern_core::address::Subnet;
 use lantern_core::conversation::{Conversation, Lease, LeaseEnd, Leased};
-use lantern_net::{computer, run_frames};
+use lantern_net::run_frames;
 use serde::Serialize;
 
 use super::taking::{self, refuse_without_rights};
 use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::machine::computer;
 use crate::output::{Out, Tone};
 
 /// Take an address from the DHCP server, beside those already there
@@ -56,7 +57,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 /// Asks for an address and whether anybody holds it all the same.
-fn ask(name: &str, mac: MacAddress, out: &Out) -> Result<Leased, Failure> {
+fn ask(name: &str, mac: MacAddress, out: &mut Out) -> Result<Leased, Failure> {
     let transaction = u32::try_from(clock::now().as_nanosecond() & 0xffff_ffff).unwrap_or(1);
     let mut lease = Lease::new(mac, transaction);
     {

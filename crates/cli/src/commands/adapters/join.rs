@@ -8,19 +8,19 @@ use clap::ValueEnum;
 use lantern_core::adapter::{
     AdapterState, Keeper, WantedOwn, against_joining, choose_cable, joined, lasting, taken_finding,
 };
-use lantern_net::computer;
 use serde::Serialize;
 
 use super::taking::{self, refuse_without_rights};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::machine::computer;
 use crate::output::{Out, Tone};
 
 /// Take an address in the rig's network, beside those already there
 ///
 /// Asks by ARP whether anybody holds it, keeps what the adapter was set to, takes the address, reads it back, and listens
-/// whether somebody defends it; then it is given back at once. Undo with: deft-lantern adapters restore
+/// whether somebody defends it; if so, it is given back at once. Undo with: deft-lantern adapters restore
 #[derive(Debug, Default, clap::Args)]
 pub(super) struct Args {
     /// The address with the length of its prefix, as in 10.40.0.50/16; several for several networks

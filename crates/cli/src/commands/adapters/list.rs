@@ -4,12 +4,12 @@ use std::path::PathBuf;
 
 use lantern_core::adapter::{Adapter, Computer, Origin, OwnAddress, judge};
 use lantern_core::finding::Finding;
-use lantern_net::computer;
 use serde::Serialize;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::machine::computer;
 use crate::output::{Cell, Out, Table, Tone, findings};
 
 #[derive(Debug, clap::Args)]
@@ -37,6 +37,10 @@ pub(super) fn run(args: &ListArgs, out: &mut Out) -> Result<Exit, Failure> {
         return Ok(Exit::of(&found));
     }
     out.table(&table(&computer))?;
+    if !computer.name_servers.is_empty() {
+        let servers: Vec<String> = computer.name_servers.iter().map(ToString::to_string).collect();
+        out.note(&format!("name servers: {}", servers.join(", ")))?;
+    }
     if !found.is_empty() {
         out.line("")?;
     }
@@ -51,7 +55,7 @@ fn table(computer: &Computer) -> Table {
         let gateways: Vec<String> = adapter.gateways.iter().map(ToString::to_string).collect();
         let addresses: Vec<String> = adapter.addresses.iter().map(described).collect();
         table.row(vec![
-            Cell::new(adapter.name.clone(), Tone::Strong),
+            Cell::new(called(adapter), Tone::Strong),
             adapter.medium.to_string().into(),
             link(adapter),
             adapter.mac.map(|mac| mac.to_string()).unwrap_or_default().into(),
@@ -60,6 +64,12 @@ fn table(computer: &Computer) -> Table {
         ]);
     }
     table
+}
+
+fn called(adapter: &Adapter) -> String {
+    let label = adapter.label.as_ref().map(|label| format!(" ({label})")).unwrap_or_default();
+    let preferred = if adapter.preferred { " *" } else { "" };
+    format!("{}{label}{preferred}", adapter.name)
 }
 
 fn link(adapter: &Adapter) -> Cell {

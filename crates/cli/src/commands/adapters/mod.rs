@@ -4,6 +4,7 @@ mod advise;
 mod dhcp;
 mod join;
 mod kept;
+mod label;
 mod list;
 mod preset;
 mod restore;
@@ -32,6 +33,8 @@ enum Command {
     Advise(advise::Args),
     Join(join::Args),
     Dhcp(dhcp::Args),
+    Label(label::LabelArgs),
+    Prefer(label::PreferArgs),
     #[command(subcommand)]
     Preset(preset::Command),
     Restore(restore::Args),
@@ -44,6 +47,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Some(Command::Advise(args)) => advise::run(args, out),
         Some(Command::Join(args)) => join::run(args, out),
         Some(Command::Dhcp(args)) => dhcp::run(args, out),
+        Some(Command::Label(args)) => label::label(args),
+        Some(Command::Prefer(args)) => label::prefer(args),
         Some(Command::Preset(command)) => preset::run(command, out),
         Some(Command::Restore(args)) => restore::run(args, out),
     }

@@ -1,17 +1,16 @@
 //! `adapters preset`: named set-ups of an adapter, to switch between in one go.
 
-use std::env;
 use std::fs;
 use std::path::PathBuf;
 
 use lantern_core::adapter::{Origin, WantedOwn, choose_cable};
-use lantern_net::computer;
 use serde::{Deserialize, Serialize};
 
 use super::{dhcp, join};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
+use crate::machine::{computer, config_folder};
 use crate::output::{Out, Table, Tone};
 
 const FORMAT: u32 = 1;
@@ -167,11 +166,8 @@ fn names() -> Vec<String> {
     names
 }
 
-/// `$XDG_CONFIG_HOME/deft-lantern/presets`, by default under `~/.config`.
 fn folder() -> PathBuf {
-    let config = env::var_os("XDG_CONFIG_HOME").filter(|value| !value.is_empty()).map(PathBuf::from);
-    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(".config"));
-    config.or_else(home).unwrap_or_default().join("deft-lantern/presets")
+    config_folder().join("presets")
 }
 
 /// A name is one word of letters, digits, dashes and dots, so that it is a file's name and nothing else.

@@ -3,13 +3,14 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::MacAddress;
-use lantern_core::adapter::{AdapterState, moves};
+use lantern_core::adapter::{AdapterState, duplicate_finding, moves};
 use lantern_core::conversation::{Claim, Taken};
+use lantern_core::finding::Finding;
 use lantern_net::{adapter_state, carry_out, missing_rights, run_frames};
 
 use super::kept::Kept;
 use crate::failure::Failure;
-use crate::output::Out;
+use crate::output::{Out, findings};
 
 /// Refuses before anything is done, never half way.
 pub(super) fn refuse_without_rights() -> Result<(), Failure> {
@@ -22,7 +23,7 @@ pub(super) fn held(
     adapter: &str,
     mac: MacAddress,
     addresses: &[Ipv4Addr],
-    out: &Out,
+    out: &mut Out,
 ) -> Result<Option<Taken>, Failure> {
     run(Claim::probe, mac, addresses, "asking whether anybody holds it", adapter, out)
 }
@@ -32,7 +33,7 @@ pub(super) fn defended(
     adapter: &str,
     mac: MacAddress,
     addresses: &[Ipv4Addr],
-    out: &Out,
+    out: &mut Out,
 ) -> Result<Option<Taken>, Failure> {
     run(Claim::announce, mac, addresses, "taken; listening whether anybody defends it", adapter, out)
 }
@@ -43,7 +44,7 @@ fn run(
     addresses: &[Ipv4Addr],
     doing: &str,
     adapter: &str,
-    out: &Out,
+    out: &mut Out,
 ) -> Result<Option<Taken>, Failure> {
     if addresses.is_empty() {
         return Ok(None);
@@ -52,6 +53,9 @@ fn run(
     let progress = out.progress();
     progress.show(format!("{adapter}: {doing}"));
     run_frames(&mut claim, adapter)?;
+    drop(progress);
+    let noticed: Vec<Finding> = claim.duplicates().iter().map(|one| duplicate_finding(one, None)).collect();
+    findings::show_on_notes(out, &noticed)?;
     Ok(claim.taken())
 }
 

@@ -1,4 +1,4 @@
-//! `universe`, and the help of every command.
+//! The help of every command, and how the program ends when nobody reads on.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 mod support;
@@ -7,33 +7,16 @@ use rstest::rstest;
 
 use support::Folder;
 
-#[test]
-fn all_notations_stand_side_by_side() {
-    let said = Folder::new().run(&["universe", "1:1:0", "0", "0x7fff", "sacn 40000", "desk 1"]).ended(0);
-    insta::assert_snapshot!(said.out);
-}
-
-#[test]
-fn a_desk_that_counts_from_zero() {
-    let json = Folder::new().run(&["universe", "desk 0", "--desk-from", "0", "--json"]).ended(0).json();
-    let answer = &json["universes"][0];
-    assert_eq!((&answer["port_address"], &answer["number"]), (&"0:0:0".into(), &0.into()));
-    assert_eq!((&answer["sacn"], &answer["desk_from_1"]), (&serde_json::Value::Null, &1.into()));
-}
-
-#[rstest]
-#[case("0:16:0", "sub is 16, but it runs from 0 to 15")]
-#[case("sacn 0", "sACN universe is 0, but it runs from 1 to 63999")]
-#[case("1:5", "write 0:1:5 if the net is 0")]
-#[case("first", "a universe is written 1:1:0")]
-fn what_is_no_universe_says_why(#[case] text: &str, #[case] message: &str) {
-    let said = Folder::new().run(&["universe", "1:1:0", text]).ended(2);
-    assert!(said.notes.contains(message), "{}", said.notes);
-    assert!(said.out.is_empty());
-}
-
 #[rstest]
 #[case(&["--help"], "help")]
+#[case(&["adapters", "--help"], "help_adapters")]
+#[case(&["adapters", "advise", "--help"], "help_adapters_advise")]
+#[case(&["adapters", "join", "--help"], "help_adapters_join")]
+#[case(&["adapters", "dhcp", "--help"], "help_adapters_dhcp")]
+#[case(&["adapters", "label", "--help"], "help_adapters_label")]
+#[case(&["adapters", "prefer", "--help"], "help_adapters_prefer")]
+#[case(&["adapters", "preset", "--help"], "help_adapters_preset")]
+#[case(&["adapters", "restore", "--help"], "help_adapters_restore")]
 #[case(&["survey", "--help"], "help_survey")]
 #[case(&["sheet", "--help"], "help_sheet")]
 #[case(&["sheet", "new", "--help"], "help_sheet_new")]

@@ -1,0 +1,75 @@
+//! This computer as the system tells it, with what its user calls the adapters.
+
+use std::collections::BTreeMap;
+use std::env;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use lantern_core::adapter::Computer;
+use serde::{Deserialize, Serialize};
+
+use crate::failure::Failure;
+use crate::files;
+
+const FORMAT: u32 = 1;
+
+/// What the user said of the adapters, by their names.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Habits {
+    format: u32,
+    /// What they are called.
+    #[serde(default)]
+    pub(crate) labels: BTreeMap<String, String>,
+    /// Which is taken when several could be.
+    #[serde(default)]
+    pub(crate) preferred: Option<String>,
+}
+
+/// This computer as it is now.
+pub(crate) fn computer() -> Result<Computer, Failure> {
+    let mut computer = lantern_net::computer()?;
+    let habits = Habits::read()?;
+    for adapter in &mut computer.adapters {
+        adapter.label = habits.labels.get(&adapter.name).cloned();
+        adapter.preferred = habits.preferred.as_ref() == Some(&adapter.name);
+    }
+    Ok(computer)
+}
+
+impl Habits {
+    /// What was said so far.
+    pub(crate) fn read() -> Result<Self, Failure> {
+        let path = path();
+        let text = match fs::read_to_string(&path) {
+            Ok(text) => text,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                return Ok(Self { format: FORMAT, labels: BTreeMap::new(), preferred: None });
+            }
+            Err(source) => return Err(Failure::Read { path, source }),
+        };
+        serde_json::from_str(&text).map_err(|error| Failure::Read { path, source: error.into() })
+    }
+
+    /// Keeps it.
+    pub(crate) fn write(&self) -> Result<(), Failure> {
+        let path = path();
+        let folder = path.parent().unwrap_or(Path::new("."));
+        fs::create_dir_all(folder).map_err(|source| Failure::Write { path: folder.to_owned(), source })?;
+        let text = serde_json::to_string_pretty(self);
+        let text = text.map_err(|error| Failure::Write { path: path.clone(), source: error.into() })?;
+        files::write_over(&path, &(text + "\n"))
+    }
+}
+
+/// The folder of the user's own settings: `$XDG_CONFIG_HOME/deft-lantern`, by default under `~/.config`.
+pub(crate) fn config_folder() -> PathBuf {
+    let config = env::var_os("XDG_CONFIG_HOME").filter(|value| !value.is_empty()).map(PathBuf::from);
+    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(".config"));
+    config.or_else(home).unwrap_or_default().join("deft-lantern")
+}
+
+fn path() -> PathBuf {
+    config_folder().join("adapters.json")
+}
