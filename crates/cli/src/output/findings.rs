@@ -7,6 +7,7 @@ use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use lantern_core::finding::{Finding, Severity};
 
+use super::wrap::wrapped;
 use super::{Out, Paint, Tone};
 
 /// The most findings shown at once.
@@ -106,22 +107,4 @@ fn list(findings: &[Finding], paint: Paint, width: usize) -> Vec<String> {
         more => lines.push(format!("and {more} more")),
     }
     lines
-}
-
-/// Breaks a line between words; what follows the first line is set in by `inset`.
-fn wrapped(text: &str, width: usize, inset: usize) -> String {
-    let mut out = String::new();
-    let mut column = 0;
-    for word in text.split_inclusive(' ') {
-        let length = word.trim_end().chars().count();
-        if column + length > width && column > inset {
-            out.truncate(out.trim_end().len());
-            out.push('\n');
-            out.push_str(&" ".repeat(inset));
-            column = inset;
-        }
-        out.push_str(word);
-        column += word.chars().count();
-    }
-    out
 }

@@ -5,6 +5,7 @@ mod progress;
 pub(crate) mod sheet_errors;
 mod table;
 mod tone;
+mod wrap;
 
 use std::env;
 use std::io::{self, IsTerminal, Write};
@@ -15,6 +16,7 @@ use serde::Serialize;
 pub(crate) use progress::Progress;
 pub(crate) use table::{Cell, Table};
 pub(crate) use tone::{Paint, Tone};
+pub(crate) use wrap::wrapped;
 
 /// The narrowest output that is arranged for; a terminal may be narrower, then lines wrap.
 const NARROWEST: usize = 60;

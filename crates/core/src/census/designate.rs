@@ -33,13 +33,14 @@ impl Census {
     /// # Errors
     /// When there is none, or there are several.
     pub fn designated(&self, wanted: &str) -> Result<&FoundNode, DesignationError> {
-        let meant: Vec<&FoundNode> = if let Ok(address) = wanted.parse::<Ipv4Addr>() {
+        let mut meant: Vec<&FoundNode> = if let Ok(address) = wanted.parse::<Ipv4Addr>() {
             self.nodes().iter().filter(|node| node.address == address).collect()
         } else if let Ok(mac) = wanted.parse::<MacAddress>() {
             self.nodes().iter().filter(|node| node.mac == Some(mac)).collect()
         } else {
             self.named(wanted)
         };
+        meant.sort_by_key(|node| (node.address, node.mac));
         match meant[..] {
             [only] => Ok(only),
             [] => Err(DesignationError::Nobody { wanted: wanted.to_owned(), near: self.near(wanted) }),

@@ -13,7 +13,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::machine::computer;
-use crate::output::{Out, Tone};
+use crate::output::{Out, Tone, wrapped};
 
 /// Say which own address to take to reach something, and why
 ///
@@ -154,7 +154,7 @@ fn tell(line: &Line, out: &mut Out) -> Result<(), Failure> {
         None => out.line(&format!("{target}  is reached already"))?,
         Some(_) => out.line(&format!("{target}  take {} on {}, no gateway", line.own, line.adapter))?,
     }
-    out.line(&format!("      why  {}", line.reasons.join("; ")))?;
+    out.line(&wrapped(&format!("      why  {}", line.reasons.join("; ")), out.width(), 11))?;
     if let Some(command) = &line.command {
         out.line(&format!("       do  {command}"))?;
     }

@@ -38,7 +38,7 @@ impl Kept {
         let kept = Self {
             format: FORMAT,
             adapter: adapter.to_owned(),
-            at: clock::now().to_string(),
+            at: clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
             start: start_mark(),
             state: state.clone(),
         };

@@ -217,3 +217,7 @@ impl TxToken for Sending<'_> {
         result
     }
 }
+
+#[cfg(test)]
+#[path = "host_tests.rs"]
+mod tests;
