@@ -17,11 +17,12 @@ pub(super) enum Ground {
 }
 
 impl Ground {
-    /// Lets the nodes stand where they are wanted; on loopback where a private segment is refused.
-    pub(super) fn start(wanted: GroundKind, scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
+    /// Lets the nodes stand where they are wanted. Where a private segment is refused, the tour takes place on loopback;
+    /// somebody who wants to `stay` must not find himself typing into the machine's own network.
+    pub(super) fn start(wanted: GroundKind, stay: bool, scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
         match wanted {
             GroundKind::Loopback => Self::on_loopback(scene),
-            GroundKind::Segment => Self::on_segment(scene, out),
+            GroundKind::Segment => Self::on_segment(stay, scene, out),
         }
     }
 
@@ -30,14 +31,14 @@ impl Ground {
     }
 
     #[cfg(target_os = "linux")]
-    fn on_segment(scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
+    fn on_segment(stay: bool, scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
         let network = Subnet::around(scene.network, Mask::SIXTEEN);
         let started = PrivateNetwork::enter().and_then(|private| {
             SegmentGround::start(&private, scene, &[(scene.guest(), network.mask().prefix())])
         });
         match started {
             Ok(ground) => Ok(Self::Segment(ground, network)),
-            Err(SegmentError::Refused(error)) => {
+            Err(SegmentError::Refused(error)) if !stay => {
                 out.note(&format!(
                     "this system allows no private network ({error}); the nodes stand on loopback"
                 ))?;
@@ -48,7 +49,10 @@ impl Ground {
     }
 
     #[cfg(not(target_os = "linux"))]
-    fn on_segment(scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
+    fn on_segment(stay: bool, scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
+        if stay {
+            return Err(Failure::Call("a private segment needs Linux; without it: demo --stay".to_owned()));
+        }
         out.note("a private segment needs Linux; the nodes stand on loopback")?;
         Self::on_loopback(scene)
     }

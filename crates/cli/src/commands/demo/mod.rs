@@ -52,7 +52,7 @@ enum GroundKind {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let scene = Scene::parse(TIDEWICK).map_err(|error| Failure::Call(error.to_string()))?;
     // A private segment must be entered before anything else happens.
-    let ground = Ground::start(args.ground, &scene, out)?;
+    let ground = Ground::start(args.ground, args.stay, &scene, out)?;
     let folder = Folder::make(args.folder.as_deref(), &scene, ground.network())?;
     if args.stay { stay::run(&folder, &ground, &args.command, out) } else { tour::run(&folder, &ground, out) }
 }
