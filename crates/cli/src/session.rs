@@ -64,7 +64,9 @@ impl Session {
     ) -> Result<Self, Failure> {
         let choice = choose(&computer()?.adapters, adapter, sheet.as_ref().map(|file| &file.sheet))?;
         let sockets = Sockets::open(std::slice::from_ref(&choice))?;
-        out.note(&format!("on {} as {} in {}: {}", choice.name, choice.seat.own, choice.seat.subnet, choice.why))?;
+        let places: Vec<String> =
+            choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
+        out.note(&format!("on {} as {}: {}", choice.name, places.join(" and "), choice.why))?;
         if sockets.are_shared() {
             out.note(
                 "another program here holds UDP 6454 too: answers sent to this computer alone reach only one of us",
@@ -89,13 +91,13 @@ impl Session {
     }
 
     /// Where this computer sits.
-    pub(crate) fn seats(&self) -> [Seat; 1] {
-        [self.choice.seat]
+    pub(crate) fn seats(&self) -> &[Seat] {
+        &self.choice.seats
     }
 
     /// The subnets this computer is in, as far as this session goes.
-    pub(crate) fn subnets(&self) -> [Subnet; 1] {
-        [self.choice.seat.subnet]
+    pub(crate) fn subnets(&self) -> Vec<Subnet> {
+        self.choice.seats.iter().map(|seat| seat.subnet).collect()
     }
 
     /// Whether another program holds the port too.

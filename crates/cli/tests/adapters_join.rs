@@ -203,6 +203,26 @@ fn advice_leads_to_three_subnets_side_by_side_and_back() {
     said.line(&["same before after"]);
 }
 
+/// The whole way back for a node that somebody left in another subnet.
+#[test]
+fn a_node_in_another_subnet_is_brought_home_through_a_second_address() {
+    let Some(said) = script(
+        "cp ../tidewick.rig.toml .; home='deft-lantern set quay-north --address 10.40.1.100 --mask /16 --yes'\n\
+         deft-lantern set quay-north --address 192.168.0.5 --mask /24 --yes >/dev/null; $home; echo refused $?\n\
+         deft-lantern adapters join 192.168.0.254/24 -- sh -c \"$home; deft-lantern survey\"",
+    ) else {
+        return;
+    };
+    said.line(&["refused 2"]);
+    said.line(&["done", "quay-north at 10.40.1.100, read back"]);
+    said.line(&["quay-north", "10.40.1.100", "02:4d:42:00:10:01"]);
+    assert!(
+        said.notes.contains("on rig0 as 10.40.0.7 in 10.40.0.0/16 and 192.168.0.254 in 192.168.0.0/24"),
+        "{}",
+        said.notes
+    );
+}
+
 #[test]
 fn advice_passes_over_an_address_that_somebody_holds() {
     let Some(said) = script(

@@ -34,7 +34,7 @@ pub struct Traffic {
 
 /// What came in through one socket.
 struct Datagram {
-    seat: usize,
+    socket: usize,
     from: SocketAddrV4,
     bytes: Vec<u8>,
 }
@@ -76,14 +76,15 @@ where
             conversation.wake(now);
         } else if let Ok(Some(datagram)) = tokio::time::timeout((wake_at - now).min(TICK), inbox.recv()).await {
             traffic.heard += 1;
-            let heard = Heard { seat: datagram.seat, from: datagram.from, bytes: &datagram.bytes };
+            let seat = sockets.seat_of(datagram.socket, *datagram.from.ip());
+            let heard = Heard { seat, from: datagram.from, bytes: &datagram.bytes };
             conversation.hear(began.elapsed(), &heard);
         }
         while let Some(event) = conversation.next_event() {
             watch(conversation, began.elapsed(), Some(event));
         }
         while let Some(outgoing) = conversation.next_send() {
-            match out[outgoing.seat].send_to(&outgoing.bytes, SocketAddr::V4(outgoing.to)).await {
+            match out[sockets.seats[outgoing.seat].1].send_to(&outgoing.bytes, SocketAddr::V4(outgoing.to)).await {
                 Ok(_) => traffic.sent += 1,
                 Err(error) => {
                     traffic.refused += 1;
@@ -105,14 +106,14 @@ where
 fn listen(sockets: &Sockets) -> io::Result<(Receiver<Datagram>, JoinSet<()>)> {
     let (sender, inbox) = channel(WAITING);
     let mut readers = JoinSet::new();
-    for (seat, socket) in sockets.sockets.iter().enumerate() {
+    for (index, socket) in sockets.sockets.iter().enumerate() {
         let socket = UdpSocket::from_std(socket.try_clone()?)?;
-        readers.spawn(read(seat, socket, sender.clone()));
+        readers.spawn(read(index, socket, sender.clone()));
     }
     Ok((inbox, readers))
 }
 
-async fn read(seat: usize, socket: UdpSocket, inbox: Sender<Datagram>) {
+async fn read(index: usize, socket: UdpSocket, inbox: Sender<Datagram>) {
     let mut buffer = [0; LONGEST];
     loop {
         // An error of one datagram (a port closed at the other end) is none of the socket.
@@ -120,7 +121,7 @@ async fn read(seat: usize, socket: UdpSocket, inbox: Sender<Datagram>) {
             tokio::time::sleep(AFTER_ERROR).await;
             continue;
         };
-        if inbox.send(Datagram { seat, from, bytes: buffer[..length].to_vec() }).await.is_err() {
+        if inbox.send(Datagram { socket: index, from, bytes: buffer[..length].to_vec() }).await.is_err() {
             return;
         }
     }

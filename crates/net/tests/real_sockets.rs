@@ -20,7 +20,7 @@ fn a_survey_runs_on_real_sockets_and_tells_as_it_goes() {
     let choice = choice(&ground);
     let sockets = Sockets::open(std::slice::from_ref(&choice)).unwrap();
     assert!(!sockets.are_shared());
-    let mut survey = Survey::new(SurveyPlan { seats: vec![choice.seat], expected: None, ask_settings: true });
+    let mut survey = Survey::new(SurveyPlan { seats: choice.seats.clone(), expected: None, ask_settings: true });
     let (mut found, mut ticks) = (0, 0);
     let traffic = run(&mut survey, &sockets, |_, _, event| match event {
         Some(SurveyEvent::Found(_)) => found += 1,

@@ -36,9 +36,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     refuse_strangers(&args.only, &file)?;
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let census = session.survey(true, out)?;
-    let seats = session.seats();
     let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };
-    let protection = Protection { census: &census, sheet: Some(sheet), seats: &seats };
+    let protection = Protection { census: &census, sheet: Some(sheet), seats: session.seats() };
     let comparison = compare(sheet, &census);
     let wanted = |name: &str| args.only.is_empty() || args.only.iter().any(|only| only == name);
     let plan = plan_by_sheet(&comparison, &protection, wanted);

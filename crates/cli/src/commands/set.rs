@@ -70,8 +70,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     // Whoever else is there must be known before an address is given.
     let census = session.survey(true, out)?;
     let node = census.designated(&args.node)?;
-    let seats = session.seats();
-    let protection = Protection { census: &census, sheet: session.sheet(), seats: &seats };
+    let protection = Protection { census: &census, sheet: session.sheet(), seats: session.seats() };
     let plan = plan_one(node, &wanted, &protection);
     carry_out(&session, &plan, args.how, out)
 }

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::Adapter;
+use super::{Adapter, OwnAddress};
 use crate::address::{Mask, Subnet};
 use crate::conversation::Seat;
 use crate::sheet::RigSheet;
@@ -12,8 +12,8 @@ use crate::sheet::RigSheet;
 pub struct Choice {
     /// Its name.
     pub name: String,
-    /// Where it sits.
-    pub seat: Seat,
+    /// Where it sits: one seat for each of its addresses, the one meant first.
+    pub seats: Vec<Seat>,
     /// Why it was taken, to be told.
     pub why: String,
 }
@@ -57,8 +57,13 @@ impl Adapter {
     }
 
     fn choice(&self, own: Ipv4Addr, subnet: Subnet, why: String) -> Choice {
-        let seat = Seat { own, subnet, limited_broadcast: !self.is_loopback() };
-        Choice { name: self.name.clone(), seat, why }
+        // Once is enough for 255.255.255.255; on loopback it would reach every other ground.
+        let meant = Seat { own, subnet, limited_broadcast: !self.is_loopback() };
+        let others = self.addresses.iter().filter(|other| other.address != own && !self.is_loopback());
+        let beside =
+            |other: &OwnAddress| Seat { own: other.address, subnet: other.subnet, limited_broadcast: false };
+        let seats = std::iter::once(meant).chain(others.map(beside)).collect();
+        Choice { name: self.name.clone(), seats, why }
     }
 }
 

@@ -132,11 +132,12 @@ fn alone(adapter: &Adapter) -> Option<Finding> {
         ),
         Adapter { addresses, .. } if addresses.is_empty() => NO_ADDRESS.finding(
             format!("{name} has link, but no IPv4 address"),
-            "give it a free address in the rig's network; a number near the nodes' is not needed, and no gateway either",
+            "give it a free address in the rig's network, and no gateway: deft-lantern adapters advise NODE-ADDRESS",
         ),
         Adapter { addresses, .. } if addresses.iter().all(|own| own.address.is_link_local()) => LINK_LOCAL.finding(
             format!("{name} has only {}", addresses[0]),
-            "give it a fixed address in the rig's network, or look why the DHCP server does not answer",
+            "give it a fixed address in the rig's network (deft-lantern adapters advise NODE-ADDRESS), or look why the DHCP \
+             server does not answer",
         ),
         _ => return None,
     })
@@ -222,7 +223,7 @@ fn against_sheet(computer: &Computer, sheet: &RigSheet) -> Vec<Finding> {
         if inside.is_empty() {
             let finding = NOT_IN_SHEET.finding(
                 format!("this computer has no address in {name} ({range})"),
-                format!("give the adapter that leads there a free address between {}", range.hosts()),
+                format!("give the adapter that leads there an address: deft-lantern adapters advise {range}"),
             );
             findings.push(finding.at(sheet, network.range.span, name.clone()));
         }

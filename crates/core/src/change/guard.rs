@@ -46,7 +46,7 @@ impl Protection<'_> {
         if !self.seats.iter().any(|seat| seat.subnet.contains(address)) {
             findings.push(UNREACHABLE.finding(
                 format!("{name} has {address}, which this computer is not in a subnet with"),
-                format!("give this computer a second, free address in the network of {address}"),
+                format!("give this computer a second address there: deft-lantern adapters advise {address}"),
             ));
         }
         let networks = self.sheet.map_or(&[][..], |sheet| &sheet.networks);
@@ -97,7 +97,7 @@ impl Protection<'_> {
         if !self.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
             findings.push(OUT_OF_REACH.finding(
                 format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
-                "give this computer a second address there to go on working with the node",
+                format!("to go on working with the node: deft-lantern adapters advise {wanted}"),
             ));
         }
         findings

@@ -73,10 +73,8 @@ fn unreachable(node: &FoundNode, own: &[Subnet]) -> Option<Finding> {
     }
     let here: Vec<String> = own.iter().map(ToString::to_string).collect();
     let what = format!("{} has {}, this computer is in {}", node.title(), node.address, here.join(", "));
-    let remedy = format!(
-        "give this computer a second, free address in the network of {}, then set the node's address",
-        node.address
-    );
+    let remedy =
+        format!("give this computer a second address there: deft-lantern adapters advise {}", node.address);
     Some(UNREACHABLE.finding(what, remedy))
 }
 

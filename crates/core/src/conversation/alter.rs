@@ -159,7 +159,7 @@ impl Alter {
     /// Calls the restarting node where it should come up, and now and then everywhere.
     fn call(&mut self) {
         self.calls += 1;
-        let there = self.destination().filter(|wanted| self.outbox.reaches(self.node.seat, *wanted));
+        let there = self.destination().filter(|wanted| self.outbox.reaches(*wanted));
         match there {
             Some(wanted) if !self.calls.is_multiple_of(CALL_EVERYBODY) => self.outbox.poll(self.node.seat, wanted),
             _ => self.outbox.poll_everybody(),
@@ -252,7 +252,7 @@ impl Alter {
             return;
         }
         self.events.push_back(AlterEvent::Back(self.node.address));
-        if self.outbox.reaches(self.node.seat, self.node.address) {
+        if self.outbox.reaches(self.node.address) {
             self.ask_back(now, now + self.restart_time);
         } else {
             self.confirm(now, Outcome::HeardOnly);

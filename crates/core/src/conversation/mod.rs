@@ -52,7 +52,7 @@ pub trait Conversation {
     fn next_event(&mut self) -> Option<Self::Event>;
 }
 
-/// An adapter as a conversation sees it: where it sits on the network.
+/// An address of this computer as a conversation sees it: where it sits on the network.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Seat {
     /// This computer's own address there.

@@ -23,13 +23,23 @@ impl Outbox {
         self.waiting.pop_front()
     }
 
-    pub(super) fn send(&mut self, seat: usize, to: Ipv4Addr, bytes: Vec<u8>) {
+    /// Sends to one node: from the seat in its subnet, or where there is none from the one that `heard` it.
+    pub(super) fn send(&mut self, heard: usize, to: Ipv4Addr, bytes: Vec<u8>) {
+        let seat = self.seat_beside(to).unwrap_or(heard);
+        self.send_from(seat, to, bytes);
+    }
+
+    fn send_from(&mut self, seat: usize, to: Ipv4Addr, bytes: Vec<u8>) {
         self.waiting.push_back(Outgoing { seat, to: SocketAddrV4::new(to, PORT), bytes });
     }
 
-    /// Whether a datagram to `address` would reach it from this seat without a router.
-    pub(super) fn reaches(&self, seat: usize, address: Ipv4Addr) -> bool {
-        self.seats.get(seat).is_some_and(|seat| seat.subnet.contains(address))
+    fn seat_beside(&self, address: Ipv4Addr) -> Option<usize> {
+        self.seats.iter().position(|seat| seat.subnet.contains(address))
+    }
+
+    /// Whether a datagram to `address` would reach it from one of the seats without a router.
+    pub(super) fn reaches(&self, address: Ipv4Addr) -> bool {
+        self.seat_beside(address).is_some()
     }
 
     /// Polls everybody on every seat: by the directed broadcast, which is enough for nodes in our subnet, and by
@@ -37,16 +47,16 @@ impl Outbox {
     pub(super) fn poll_everybody(&mut self) {
         for index in 0..self.seats.len() {
             let seat = self.seats[index];
-            self.send(index, seat.subnet.broadcast(), poll());
+            self.send_from(index, seat.subnet.broadcast(), poll());
             if seat.limited_broadcast {
-                self.send(index, Ipv4Addr::BROADCAST, poll());
+                self.send_from(index, Ipv4Addr::BROADCAST, poll());
             }
         }
     }
 
     /// Polls one node.
-    pub(super) fn poll(&mut self, seat: usize, address: Ipv4Addr) {
-        self.send(seat, address, poll());
+    pub(super) fn poll(&mut self, heard: usize, address: Ipv4Addr) {
+        self.send(heard, address, poll());
     }
 }
 

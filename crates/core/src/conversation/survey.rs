@@ -132,7 +132,7 @@ impl Survey {
     /// Whether the node is to be asked for its settings, and for further pages.
     fn lacks(&self, index: usize) -> (bool, bool) {
         let node = &self.census.nodes()[index];
-        if !node.is_node() || !self.outbox.reaches(node.seat, node.address) {
+        if !node.is_node() || !self.outbox.reaches(node.address) {
             return (false, false);
         }
         (self.plan.ask_settings && node.settings.is_none(), !node.is_whole())

@@ -8,10 +8,11 @@
 mod imp;
 
 use std::io;
-use std::net::{SocketAddr, SocketAddrV4, UdpSocket};
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
 
 use lantern_core::ART_NET_PORT;
 use lantern_core::adapter::Choice;
+use lantern_core::conversation::Seat;
 use socket2::{Domain, Protocol, Socket, Type};
 
 use crate::NetError;
@@ -19,10 +20,13 @@ use crate::NetError;
 /// Room for the answers of a large rig that all come at once.
 const RECEIVE_BUFFER: usize = 1 << 20;
 
-/// The sockets of a conversation, in the order of its seats.
+/// The sockets of a conversation.
 #[derive(Debug)]
 pub struct Sockets {
+    /// One for each adapter.
     pub(crate) sockets: Vec<UdpSocket>,
+    /// For each seat of the conversation, where it sits and which socket serves it.
+    pub(crate) seats: Vec<(Seat, usize)>,
     shared: bool,
 }
 
@@ -34,7 +38,18 @@ impl Sockets {
     pub fn open(choices: &[Choice]) -> Result<Self, NetError> {
         let shared = choices.iter().any(is_held);
         let sockets = choices.iter().map(open).collect::<Result<_, _>>()?;
-        Ok(Self { sockets, shared })
+        let of_choice =
+            |(socket, choice): (usize, &Choice)| choice.seats.iter().map(move |seat| (*seat, socket)).collect();
+        let seats =
+            choices.iter().enumerate().flat_map(|pair| -> Vec<(Seat, usize)> { of_choice(pair) }).collect();
+        Ok(Self { sockets, seats, shared })
+    }
+
+    /// The seat at which something from this address was heard by this socket: the one in its subnet, or the first.
+    pub(crate) fn seat_of(&self, socket: usize, from: Ipv4Addr) -> usize {
+        let of_socket = || self.seats.iter().enumerate().filter(move |(_, (_, served_by))| *served_by == socket);
+        let beside = of_socket().find(|(_, (seat, _))| seat.subnet.contains(from));
+        beside.or_else(|| of_socket().next()).map_or(0, |(index, _)| index)
     }
 
     /// Whether another program holds the port too.
@@ -70,7 +85,7 @@ fn bound(choice: &Choice, share: bool) -> io::Result<Socket> {
     if share {
         imp::share(&socket)?;
     }
-    let own = SocketAddrV4::new(choice.seat.own, ART_NET_PORT);
+    let own = SocketAddrV4::new(choice.seats[0].own, ART_NET_PORT);
     imp::bind(&socket, &choice.name, own)?;
     Ok(socket)
 }

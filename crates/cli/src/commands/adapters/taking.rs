@@ -68,7 +68,11 @@ pub(super) fn take(
 ) -> Result<AdapterState, Failure> {
     let before = adapter_state(adapter)?;
     Kept::keep(adapter, &before)?;
-    carry_out(adapter, &moves(&before, &wanted(&before)))?;
+    if let Err(refused) = carry_out(adapter, &moves(&before, &wanted(&before))) {
+        // Refused half way: what was done so far is undone; should that fail too, `restore` knows how it was.
+        go_back(adapter, &before)?;
+        return Err(refused.into());
+    }
     let after = adapter_state(adapter)?;
     let holds = |wanted: &Ipv4Addr| after.addresses.iter().any(|one| one.address == *wanted);
     if addresses.iter().all(holds) { Ok(before) } else { Err(Failure::NotHeld { adapter: adapter.to_owned() }) }
