@@ -1,6 +1,6 @@
 //! Exit codes.
 
-use std::process::ExitCode;
+use std::process::{ExitCode, ExitStatus};
 
 use lantern_core::finding::{Finding, Severity};
 
@@ -20,6 +20,11 @@ pub(crate) enum Exit {
 }
 
 impl Exit {
+    /// As a program ended; one that was killed has no code of its own.
+    pub(crate) fn as_theirs(status: ExitStatus) -> Self {
+        Self::Theirs(status.code().and_then(|code| u8::try_from(code).ok()).unwrap_or(1))
+    }
+
     /// Errors and warnings are wrong, notes are not.
     pub(crate) fn of(findings: &[Finding]) -> Self {
         if findings.iter().any(|finding| finding.rule.severity < Severity::Note) {

@@ -1,11 +1,13 @@
 //! Files: rig sheets and censuses read, results written.
 
+use std::env;
 use std::fs::{self, OpenOptions};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use lantern_core::census::Census;
 use lantern_core::sheet::RigSheet;
+use serde::Serialize;
 
 use crate::failure::Failure;
 
@@ -99,4 +101,24 @@ pub(crate) fn write_over(path: &Path, text: &str) -> Result<(), Failure> {
         fs::remove_file(&beside).unwrap_or(());
         failed(source)
     })
+}
+
+/// Writes an object as JSON over an earlier one of the same name.
+pub(crate) fn write_object(path: &Path, object: &impl Serialize) -> Result<(), Failure> {
+    let failed = |error: serde_json::Error| Failure::Write { path: path.to_owned(), source: error.into() };
+    write_over(path, &(serde_json::to_string_pretty(object).map_err(failed)? + "\n"))
+}
+
+/// The same in a folder of this program's own, which is made where it is missing.
+pub(crate) fn keep_object(path: &Path, object: &impl Serialize) -> Result<(), Failure> {
+    let folder = path.parent().unwrap_or(Path::new("."));
+    fs::create_dir_all(folder).map_err(|source| Failure::Write { path: folder.to_owned(), source })?;
+    write_object(path, object)
+}
+
+/// A folder of this program's own: under what `variable` names (XDG base directories), or under `usual` at home.
+pub(crate) fn own_folder(variable: &str, usual: &str) -> PathBuf {
+    let named = env::var_os(variable).filter(|value| !value.is_empty()).map(PathBuf::from);
+    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(usual));
+    named.or_else(home).unwrap_or_default().join("deft-lantern")
 }

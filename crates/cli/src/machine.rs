@@ -1,10 +1,9 @@
 //! This computer as the system tells it, with what its user calls the adapters.
 
 use std::collections::BTreeMap;
-use std::env;
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use lantern_core::adapter::Computer;
 use serde::{Deserialize, Serialize};
@@ -54,20 +53,13 @@ impl Habits {
 
     /// Keeps it.
     pub(crate) fn write(&self) -> Result<(), Failure> {
-        let path = path();
-        let folder = path.parent().unwrap_or(Path::new("."));
-        fs::create_dir_all(folder).map_err(|source| Failure::Write { path: folder.to_owned(), source })?;
-        let text = serde_json::to_string_pretty(self);
-        let text = text.map_err(|error| Failure::Write { path: path.clone(), source: error.into() })?;
-        files::write_over(&path, &(text + "\n"))
+        files::keep_object(&path(), self)
     }
 }
 
 /// The folder of the user's own settings: `$XDG_CONFIG_HOME/deft-lantern`, by default under `~/.config`.
 pub(crate) fn config_folder() -> PathBuf {
-    let config = env::var_os("XDG_CONFIG_HOME").filter(|value| !value.is_empty()).map(PathBuf::from);
-    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(".config"));
-    config.or_else(home).unwrap_or_default().join("deft-lantern")
+    files::own_folder("XDG_CONFIG_HOME", ".config")
 }
 
 fn path() -> PathBuf {

@@ -92,9 +92,7 @@ fn against_sheet(file: &SheetFile, census: &Census, out: &mut Out) -> Result<(),
 
 fn save(path: &Path, census: &Census, adapter: &str) -> Result<(), Failure> {
     let taken = clock::now().to_string();
-    let text = serde_json::to_string_pretty(&CensusFile::new(census, &taken, adapter));
-    let failed = |error: serde_json::Error| Failure::Write { path: path.to_owned(), source: error.into() };
-    files::write_over(path, &(text.map_err(failed)? + "\n"))
+    files::write_object(path, &CensusFile::new(census, &taken, adapter))
 }
 
 /// One row for each node, in the order of addresses.

@@ -74,6 +74,12 @@ impl std::str::FromStr for WantedOwn {
     }
 }
 
+impl std::fmt::Display for WantedOwn {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}/{}", self.address, self.subnet.mask().prefix())
+    }
+}
+
 /// The adapter that is to take an address: the one asked for, or the only cable with link.
 ///
 /// # Errors
@@ -117,7 +123,7 @@ fn against(others: &[&Adapter], wanted: &WantedOwn, sheet: Option<&RigSheet>) ->
     let WantedOwn { address, subnet } = *wanted;
     let elsewhere = address.is_loopback() || address.is_multicast() || address.is_unspecified();
     if elsewhere || subnet.role(address) != Role::Host {
-        let what = format!("{address}/{} is no computer's address", subnet.mask().prefix());
+        let what = format!("{wanted} is no computer's address");
         return vec![NO_HOST.finding(what, format!("choose an address between {}", subnet.hosts()))];
     }
     let mut findings = Vec::new();

@@ -24,8 +24,7 @@ pub enum Keeper {
 #[must_use]
 pub fn lasting(keeper: Keeper, adapter: &str, wanted: &[WantedOwn]) -> String {
     let lines = |line: &dyn Fn(&WantedOwn) -> String| wanted.iter().map(line).collect::<Vec<_>>().join("\n");
-    let cidr = |own: &WantedOwn| format!("{}/{}", own.address, own.subnet.mask().prefix());
-    let all = |separator: &str| wanted.iter().map(cidr).collect::<Vec<_>>().join(separator);
+    let all = |separator: &str| wanted.iter().map(ToString::to_string).collect::<Vec<_>>().join(separator);
     match keeper {
         Keeper::NetworkManager => format!(
             "# A connection of its own: switch to it and back without losing the others.\n\
@@ -38,17 +37,17 @@ pub fn lasting(keeper: Keeper, adapter: &str, wanted: &[WantedOwn]) -> String {
         Keeper::Networkd => format!(
             "# /etc/systemd/network/10-rig-{adapter}.network, then: networkctl reload\n\
              [Match]\nName={adapter}\n\n[Network]\nLinkLocalAddressing=ipv6\n{}",
-            lines(&|own| format!("Address={}", cidr(own)))
+            lines(&|own| format!("Address={own}"))
         ),
         Keeper::Netplan => format!(
             "# /etc/netplan/90-rig-{adapter}.yaml, then: netplan try\n\
              network:\n  version: 2\n  ethernets:\n    {adapter}:\n      dhcp4: false\n      addresses:\n{}",
-            lines(&|own| format!("        - {}", cidr(own)))
+            lines(&|own| format!("        - {own}"))
         ),
         Keeper::Ifupdown => format!(
             "# /etc/network/interfaces.d/rig-{adapter}, then: ifdown {adapter}; ifup {adapter}\n\
              auto {adapter}\n{}",
-            lines(&|own| format!("iface {adapter} inet static\n    address {}", cidr(own)))
+            lines(&|own| format!("iface {adapter} inet static\n    address {own}"))
         ),
         Keeper::Windows => format!(
             "# In PowerShell as administrator; \"{adapter}\" is the adapter's name in Get-NetAdapter. This turns DHCP off.\n{}\n\

@@ -118,7 +118,7 @@ fn line(computer: &Computer, target: &Target, known: &Known<'_>, out: &mut Out) 
         Advice::Take { adapter, proposals, mut reasons } => {
             let (own, asked) = first_free(computer, &adapter, &proposals, out)?;
             reasons.push(asked.to_owned());
-            let own = format!("{}/{}", own.address, own.subnet.mask().prefix());
+            let own = own.to_string();
             let command = Some(format!("deft-lantern adapters join {own} --adapter {adapter}"));
             Line { target: target.name.clone(), adapter, state: "take", own, reasons, command }
         }

@@ -131,8 +131,7 @@ fn print(args: &Args, system: System, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 fn tell(args: &Args, name: &str, out: &mut Out) -> Result<(), Failure> {
-    let list = args.addresses.iter().map(|one| format!("{}/{}", one.address, one.subnet.mask().prefix()));
-    let list: Vec<String> = list.collect();
+    let list: Vec<String> = args.addresses.iter().map(ToString::to_string).collect();
     if out.is_json() {
         out.object(&Answer { format: 1, adapter: name, joined: list })?;
         return Ok(());
@@ -152,5 +151,5 @@ fn beside(args: &Args, name: &str, before: &AdapterState) -> Result<Exit, Failur
     let status = Command::new(program).args(arguments).status();
     taking::go_back(name, before)?;
     let status = status.map_err(|source| Failure::Start { program: program.clone(), source })?;
-    Ok(Exit::Theirs(status.code().and_then(|code| u8::try_from(code).ok()).unwrap_or(1)))
+    Ok(Exit::as_theirs(status))
 }

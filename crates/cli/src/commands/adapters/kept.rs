@@ -1,6 +1,5 @@
 //! What adapters were set to before we changed them, kept on disk until it is put back.
 
-use std::env;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -42,12 +41,7 @@ impl Kept {
             start: start_mark(),
             state: state.clone(),
         };
-        let path = path_of(adapter);
-        let folder = path.parent().unwrap_or(Path::new("."));
-        fs::create_dir_all(folder).map_err(|source| Failure::Write { path: folder.to_owned(), source })?;
-        let text = serde_json::to_string_pretty(&kept);
-        let text = text.map_err(|error| Failure::Write { path: path.clone(), source: error.into() })?;
-        files::write_over(&path, &(text + "\n"))
+        files::keep_object(&path_of(adapter), &kept)
     }
 
     /// What was kept of this adapter.
@@ -88,9 +82,7 @@ impl Kept {
 
 /// `$XDG_STATE_HOME/deft-lantern/adapters`, by default under `~/.local/state`.
 fn folder() -> PathBuf {
-    let state = env::var_os("XDG_STATE_HOME").filter(|value| !value.is_empty()).map(PathBuf::from);
-    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(".local/state"));
-    state.or_else(home).unwrap_or_default().join("deft-lantern/adapters")
+    files::own_folder("XDG_STATE_HOME", ".local/state").join("adapters")
 }
 
 fn path_of(adapter: &str) -> PathBuf {

@@ -93,11 +93,7 @@ fn save(name: &str, adapter: Option<&str>, out: &mut Out) -> Result<Exit, Failur
         dhcp: adapter.addresses.iter().any(|own| own.origin == Origin::Leased),
         addresses: fixed.map(ToString::to_string).collect(),
     };
-    let folder = folder();
-    fs::create_dir_all(&folder).map_err(|source| Failure::Write { path: folder, source })?;
-    let text = serde_json::to_string_pretty(&preset);
-    let text = text.map_err(|error| Failure::Write { path: path.clone(), source: error.into() })?;
-    files::write_over(&path, &(text + "\n"))?;
+    files::keep_object(&path, &preset)?;
     out.note(&format!("{name}: {}", described(&preset)))?;
     Ok(Exit::Fine)
 }

@@ -58,5 +58,5 @@ fn beside(folder: &Folder, program: &str, arguments: &[String]) -> Result<Exit, 
         .env("PATH", path)
         .status()
         .map_err(failed)?;
-    Ok(Exit::Theirs(status.code().and_then(|code| u8::try_from(code).ok()).unwrap_or(1)))
+    Ok(Exit::as_theirs(status))
 }
