@@ -18,6 +18,24 @@ pub enum Layer {
     UdpFrame,
     /// A DHCP message.
     Dhcp,
+    /// An Ethernet frame or IP packet.
+    Frame,
+    /// The root layer of E1.31.
+    SacnRoot,
+    /// Levels of a universe in E1.31.
+    SacnData,
+    /// A source's list of universes in E1.31.
+    SacnDiscovery,
+    /// A session announcement.
+    Sap,
+    /// A session description.
+    Sdp,
+    /// Group membership.
+    Igmp,
+    /// What a switch tells about itself.
+    Lldp,
+    /// A message of multicast DNS.
+    DnsSd,
 }
 
 impl fmt::Display for Layer {
@@ -28,6 +46,15 @@ impl fmt::Display for Layer {
             Self::Arp => f.write_str("ARP"),
             Self::UdpFrame => f.write_str("UDP frame"),
             Self::Dhcp => f.write_str("DHCP"),
+            Self::Frame => f.write_str("frame that can be read"),
+            Self::SacnRoot => f.write_str("sACN"),
+            Self::SacnData => f.write_str("sACN data"),
+            Self::SacnDiscovery => f.write_str("sACN universe discovery"),
+            Self::Sap => f.write_str("SAP"),
+            Self::Sdp => f.write_str("SDP"),
+            Self::Igmp => f.write_str("IGMP"),
+            Self::Lldp => f.write_str("LLDP"),
+            Self::DnsSd => f.write_str("multicast DNS"),
         }
     }
 }

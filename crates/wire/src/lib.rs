@@ -7,13 +7,23 @@
 mod arp;
 pub mod art_net;
 pub mod dhcp;
+pub mod dns_sd;
 mod error;
+pub mod igmp;
+pub mod lldp;
 mod mac;
+pub mod packet;
+pub mod sacn;
+pub mod sap;
+pub mod sdp;
 mod text;
 mod udp_frame;
 
 pub use arp::{Arp, ArpOperation};
 pub use error::{Layer, WireError};
+pub use igmp::Igmp;
+pub use lldp::Lldp;
 pub use mac::{MacAddress, MacError};
+pub use packet::{Carries, Link, Packet};
 pub use text::Text;
 pub use udp_frame::UdpFrame;

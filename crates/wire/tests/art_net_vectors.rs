@@ -2,9 +2,9 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
-use std::fs;
+mod support;
+
 use std::net::Ipv4Addr;
-use std::path::Path;
 
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::{
@@ -16,13 +16,7 @@ use rstest::rstest;
 use serde_json::Value;
 
 fn vector(name: &str) -> (Vec<u8>, Value) {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("tests/vectors/art-net/{name}.json"));
-    let json: Value = serde_json::from_str(&fs::read_to_string(path).unwrap()).unwrap();
-    let hex = json["hex"].as_str().unwrap();
-    let bytes: Vec<u8> =
-        (0..hex.len()).step_by(2).map(|i| u8::from_str_radix(&hex[i..i + 2], 16).unwrap()).collect();
-    assert_eq!(Some(bytes.len() as u64), json["bytes"].as_u64());
-    (bytes, json["facts"].clone())
+    support::vector("art-net", name)
 }
 
 fn to_bytes(message: &Message) -> Vec<u8> {

@@ -1,0 +1,117 @@
+//! Streaming ACN (ANSI E1.31): levels by multicast, and who sends which universe.
+//!
+//! Every message starts with the root layer, lengths and offsets in bytes:
+//!
+//! ```text
+//!  0  2  00 10     preamble size        16  2  flags 0x7, length from here
+//!  2  2  00 00     postamble size       18  4  vector: 4 data, 8 extended
+//!  4 12  "ASC-E1.17", padded            22 16  CID of the sender
+//! ```
+
+mod data;
+mod discovery;
+
+use core::fmt;
+use std::net::Ipv4Addr;
+
+use crate::{Layer, WireError};
+
+pub use data::{Data, Options};
+pub use discovery::Discovery;
+
+/// The UDP port of every message.
+pub const PORT: u16 = 5568;
+/// The universe on which sources tell their universes (section 8.2).
+pub const DISCOVERY_UNIVERSE: u16 = 64_214;
+
+const ROOT: usize = 38;
+const PREFIX: [u8; 16] = *b"\x00\x10\x00\x00ASC-E1.17\x00\x00\x00";
+const VECTOR_DATA: u32 = 4;
+const VECTOR_EXTENDED: u32 = 8;
+
+/// The group that carries a universe (section 9.3.1).
+#[must_use]
+pub const fn group(universe: u16) -> Ipv4Addr {
+    let [high, low] = universe.to_be_bytes();
+    Ipv4Addr::new(239, 255, high, low)
+}
+
+/// Who sends: 16 bytes that stay the same for good (a UUID).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Cid(pub [u8; 16]);
+
+impl fmt::Display for Cid {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (i, byte) in self.0.iter().enumerate() {
+            let dash = if matches!(i, 4 | 6 | 8 | 10) { "-" } else { "" };
+            write!(f, "{dash}{byte:02x}")?;
+        }
+        Ok(())
+    }
+}
+
+/// A message of a kind that is understood.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Message<'a> {
+    /// Levels of one universe.
+    Data(Data<'a>),
+    /// Which universes a source sends.
+    Discovery(Discovery),
+    /// Of another kind: synchronisation, or one to come.
+    Other {
+        /// Its sender.
+        cid: Cid,
+    },
+}
+
+impl<'a> Message<'a> {
+    /// Reads a datagram.
+    ///
+    /// # Errors
+    /// When it is no E1.31, or a length in it runs past its end.
+    pub fn parse(datagram: &'a [u8]) -> Result<Self, WireError> {
+        let root = at_least(datagram, Layer::SacnRoot, 0, ROOT)?;
+        if root[..16] != PREFIX {
+            return Err(WireError::Foreign { layer: Layer::SacnRoot });
+        }
+        let whole = pdu(datagram, Layer::SacnRoot, 16)?;
+        let cid = Cid(core::array::from_fn(|i| root[22 + i]));
+        match u32::from_be_bytes([root[18], root[19], root[20], root[21]]) {
+            VECTOR_DATA => Data::parse(cid, whole).map(Message::Data),
+            VECTOR_EXTENDED => match Discovery::parse(cid, whole)? {
+                Some(discovery) => Ok(Message::Discovery(discovery)),
+                None => Ok(Message::Other { cid }),
+            },
+            _ => Ok(Message::Other { cid }),
+        }
+    }
+}
+
+/// The datagram up to the end of the block that states its length at `offset`.
+fn pdu(datagram: &[u8], layer: Layer, offset: usize) -> Result<&[u8], WireError> {
+    let head = at_least(datagram, layer, offset, 2)?;
+    let length = usize::from(u16::from_be_bytes([head[0], head[1]]) & 0x0fff);
+    let available = datagram.len() - offset;
+    datagram.get(..offset + length).ok_or(WireError::Short { layer, offset, needed: length, available })
+}
+
+fn at_least(datagram: &[u8], layer: Layer, offset: usize, needed: usize) -> Result<&[u8], WireError> {
+    let available = datagram.len().saturating_sub(offset);
+    let short = WireError::Short { layer, offset, needed, available };
+    datagram.get(offset..offset + needed).ok_or(short)
+}
+
+/// A root layer in front of a framing layer of `length` bytes.
+fn root(cid: Cid, vector: u32, length: usize) -> Vec<u8> {
+    let mut out = Vec::with_capacity(ROOT + length);
+    out.extend(PREFIX);
+    out.extend(flags_and_length(ROOT - 16 + length));
+    out.extend(vector.to_be_bytes());
+    out.extend(cid.0);
+    out
+}
+
+fn flags_and_length(length: usize) -> [u8; 2] {
+    // Twelve bits; the longest message has 1144 bytes.
+    (0x7000 | u16::try_from(length & 0x0fff).unwrap_or(0)).to_be_bytes()
+}
