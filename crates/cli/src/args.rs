@@ -2,7 +2,7 @@
 
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
-use crate::commands::{adapters, apply, check, demo, set, sheet, survey, universe};
+use crate::commands::{adapters, apply, arrivals, census, check, demo, forget, set, sheet, survey, universe};
 use crate::output::ColorChoice;
 
 /// Find, set and check the nodes of a show network.
@@ -27,6 +27,10 @@ pub(crate) struct Cli {
 pub(crate) enum Command {
     Adapters(adapters::Args),
     Survey(survey::Args),
+    Arrivals(arrivals::Args),
+    #[command(subcommand)]
+    Census(census::Command),
+    Forget(forget::Args),
     #[command(subcommand)]
     Sheet(sheet::Command),
     Universe(universe::Args),
@@ -39,7 +43,7 @@ pub(crate) enum Command {
 /// The help shows the commands under these headings.
 const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
-    ("Find", &["survey"]),
+    ("Find", &["survey", "arrivals", "census", "forget"]),
     ("Plan", &["sheet", "universe"]),
     ("Set", &["apply", "set"]),
     ("Check", &["check"]),

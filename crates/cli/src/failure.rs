@@ -8,7 +8,7 @@ use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::finding::Finding;
 use lantern_core::sheet::SheetErrors;
 use lantern_core::universe::UniverseError;
-use lantern_net::NetError;
+use lantern_net::{CaptureError, NetError};
 
 use crate::exit::Exit;
 
@@ -29,6 +29,12 @@ pub(crate) enum Failure {
     Sheet { path: PathBuf, text: String, errors: SheetErrors },
     #[error("{}: {error}", path.display())]
     Census { path: PathBuf, error: CensusFileError },
+    #[error("{}: {error}", path.display())]
+    Capture { path: PathBuf, error: CaptureError },
+    #[error("what is remembered in {} cannot be used: {source}", path.display())]
+    Memory { path: PathBuf, source: rusqlite::Error },
+    #[error("{} was written by a later version of this program (format {version})", path.display())]
+    MemoryFormat { path: PathBuf, version: i64 },
     #[error(transparent)]
     Choose(#[from] ChooseError),
     #[error(transparent)]

@@ -5,7 +5,7 @@ use std::fs::{self, OpenOptions};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
-use lantern_core::census::Census;
+use lantern_core::census::SavedCensus;
 use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
@@ -40,11 +40,16 @@ impl SheetFile {
         }
     }
 
-    /// The logbook that belongs to it: beside it, under the same name.
+    /// The logbook that belongs to it.
     pub(crate) fn logbook(&self) -> PathBuf {
+        self.beside("log.jsonl")
+    }
+
+    /// A file that belongs to it: beside it, under the same name, with this ending.
+    pub(crate) fn beside(&self, ending: &str) -> PathBuf {
         let name = self.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         let stem = name.strip_suffix(SHEET_ENDING).or_else(|| name.strip_suffix(".toml")).unwrap_or(&name);
-        self.path.with_file_name(format!("{stem}.log.jsonl"))
+        self.path.with_file_name(format!("{stem}.{ending}"))
     }
 }
 
@@ -56,9 +61,9 @@ fn only_sheet_here() -> Option<PathBuf> {
 }
 
 /// Reads a saved census.
-pub(crate) fn read_census(path: &Path) -> Result<Census, Failure> {
+pub(crate) fn read_census(path: &Path) -> Result<SavedCensus, Failure> {
     let text = read_text(path)?;
-    Census::from_json(&text).map_err(|error| Failure::Census { path: path.to_owned(), error })
+    SavedCensus::from_json(&text).map_err(|error| Failure::Census { path: path.to_owned(), error })
 }
 
 fn read_text(path: &Path) -> Result<String, Failure> {

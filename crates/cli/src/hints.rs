@@ -84,6 +84,12 @@ fn hint(failure: &Failure) -> Option<String> {
             "another program manages this adapter; stop it from doing so, then: deft-lantern adapters restore"
                 .to_owned()
         }
+        Failure::Capture { .. } => {
+            "record one with: deft-lantern survey --record FILE.pcapng; nothing was sent".to_owned()
+        }
+        Failure::Memory { path, .. } | Failure::MemoryFormat { path, .. } => {
+            format!("move {} away; the next survey begins a new one", path.display())
+        }
         Failure::Census { .. } => "save one with: deft-lantern survey --save NAME.census.json".to_owned(),
         Failure::Choose(ChooseError::NoneUsable { .. } | ChooseError::Down(_) | ChooseError::NoAddress(_)) => {
             "plug in the cable to the rig, give the adapter an address in its network, and try again".to_owned()

@@ -13,6 +13,7 @@ mod files;
 mod hints;
 mod logbook_file;
 mod machine;
+mod memory;
 mod output;
 mod session;
 

@@ -1,14 +1,15 @@
-//! One sitting at the network: the adapter that was chosen, its socket, and the sheet that tells about the rig.
+//! One sitting at the network: the adapter that was chosen, what was opened on it, and the sheet that tells about the rig.
 
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use lantern_core::adapter::{Choice, choose};
+use lantern_core::ART_NET_PORT;
+use lantern_core::adapter::{Adapter, Choice, Computer, choose};
 use lantern_core::address::Subnet;
 use lantern_core::census::Census;
-use lantern_core::conversation::{Conversation, Heard, Outgoing, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Sockets, run};
+use lantern_net::{Station, Traffic, Wants, run};
 
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -39,40 +40,64 @@ pub(crate) struct OnSheet {
     pub(crate) adapter: Option<String>,
 }
 
-/// A chosen adapter with an open socket.
+/// A chosen adapter with an open station.
 pub(crate) struct Session {
     choice: Choice,
-    sockets: Sockets,
+    computer: Computer,
+    station: Station,
     sheet: Option<SheetFile>,
 }
 
-impl Session {
-    /// Opens a session as the arguments say, and tells which adapter was taken and why.
-    pub(crate) fn open(at: &Where, out: &mut Out) -> Result<Self, Failure> {
-        let sheet = SheetFile::named_or_only(at.sheet.as_deref())?;
-        if let (None, Some(sheet)) = (&at.sheet, &sheet) {
+impl Where {
+    /// The sheet that is meant, told where it was not named.
+    pub(crate) fn sheet(&self, out: &mut Out) -> Result<Option<SheetFile>, Failure> {
+        let sheet = SheetFile::named_or_only(self.sheet.as_deref())?;
+        if let (None, Some(sheet)) = (&self.sheet, &sheet) {
             out.note(&format!("using the sheet {}", sheet.path.display()))?;
         }
+        Ok(sheet)
+    }
+}
+
+impl Session {
+    /// Opens a session for talks by Art-Net as the arguments say, and tells which adapter was taken and why.
+    pub(crate) fn open(at: &Where, out: &mut Out) -> Result<Self, Failure> {
+        let sheet = at.sheet(out)?;
         Self::with_sheet(at.adapter.as_deref(), sheet, out)
     }
 
-    /// Opens a session for a sheet that was read already.
+    /// Opens such a session for a sheet that was read already.
     pub(crate) fn with_sheet(
         adapter: Option<&str>,
         sheet: Option<SheetFile>,
         out: &mut Out,
     ) -> Result<Self, Failure> {
-        let choice = choose(&computer()?.adapters, adapter, sheet.as_ref().map(|file| &file.sheet))?;
-        let sockets = Sockets::open(std::slice::from_ref(&choice))?;
+        let wants = Wants { ports: vec![ART_NET_PORT], ..Wants::default() };
+        Self::wanting(&wants, adapter, sheet, out)
+    }
+
+    /// Opens a session that hears and speaks in these ways, as far as the system allows.
+    pub(crate) fn wanting(
+        wants: &Wants,
+        adapter: Option<&str>,
+        sheet: Option<SheetFile>,
+        out: &mut Out,
+    ) -> Result<Self, Failure> {
+        let computer = computer()?;
+        let choice = choose(&computer.adapters, adapter, sheet.as_ref().map(|file| &file.sheet))?;
+        // On simulated nodes there are no frames, and the system itself answers every echo.
+        let simulated = choice.seats.iter().any(|seat| seat.own.is_loopback());
+        let ports_only = Wants { ports: wants.ports.clone(), ..Wants::default() };
+        let station = Station::open(&choice, if simulated { &ports_only } else { wants })?;
         let places: Vec<String> =
             choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
         out.note(&format!("on {} as {}: {}", choice.name, places.join(" and "), choice.why))?;
-        if sockets.are_shared() {
+        if station.is_shared() {
             out.note(
                 "another program here holds UDP 6454 too: answers sent to this computer alone reach only one of us",
             )?;
         }
-        Ok(Self { choice, sockets, sheet })
+        Ok(Self { choice, computer, station, sheet })
     }
 
     /// The rig sheet, if there is one.
@@ -90,6 +115,16 @@ impl Session {
         &self.choice.name
     }
 
+    /// The adapter as the system tells it.
+    pub(crate) fn adapter_facts(&self) -> Option<&Adapter> {
+        self.computer.adapters.iter().find(|adapter| adapter.name == self.choice.name)
+    }
+
+    /// This computer.
+    pub(crate) const fn computer(&self) -> &Computer {
+        &self.computer
+    }
+
     /// Where this computer sits.
     pub(crate) fn seats(&self) -> &[Seat] {
         &self.choice.seats
@@ -100,9 +135,14 @@ impl Session {
         self.choice.seats.iter().map(|seat| seat.subnet).collect()
     }
 
-    /// Whether another program holds the port too.
-    pub(crate) const fn is_shared(&self) -> bool {
-        self.sockets.are_shared()
+    /// What was opened.
+    pub(crate) const fn station(&self) -> &Station {
+        &self.station
+    }
+
+    /// What was opened, to be recorded.
+    pub(crate) const fn station_mut(&mut self) -> &mut Station {
+        &mut self.station
     }
 
     /// The logbook that changes of this session go into: the sheet's, or one in this folder.
@@ -111,28 +151,25 @@ impl Session {
     }
 
     /// Runs a conversation to its end.
-    pub(crate) fn run<C>(
+    pub(crate) fn run<C: Conversation>(
         &self,
         conversation: &mut C,
         watch: impl FnMut(&C, Duration, Option<C::Event>),
-    ) -> Result<(), Failure>
-    where
-        C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
-    {
-        run(conversation, &self.sockets, watch)?;
-        Ok(())
+    ) -> Result<Traffic, Failure> {
+        Ok(run(conversation, &self.station, watch)?)
     }
 
-    /// Surveys the rig, with a line of progress. With `ask_settings` every node is asked for mask and gateway too.
+    /// Surveys the rig by Art-Net, with a line of progress. With `ask_settings` every node is asked for mask and gateway
+    /// too.
     pub(crate) fn survey(&self, ask_settings: bool, out: &mut Out) -> Result<Census, Failure> {
-        let plan = SurveyPlan { seats: self.seats().to_vec(), expected: self.sheet().cloned(), ask_settings };
-        let mut survey = Survey::new(plan);
+        let mut survey =
+            Survey::new(SurveyPlan::art_net(self.seats().to_vec(), self.sheet().cloned(), ask_settings));
         let progress = out.progress();
         let expected = self.sheet().map(|sheet| sheet.nodes.len());
         self.run(&mut survey, |survey, now, _| {
             let state = survey.progress(now);
             let of = expected.map(|n| format!(" ({n} on the sheet)")).unwrap_or_default();
-            let left = state.left.as_secs_f32();
+            let left = state.left.unwrap_or_default().as_secs_f32();
             progress.show(format!("{} nodes answered{of}, at most {left:.1} s more", state.found));
         })?;
         drop(progress);

@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use divan::Bencher;
-use lantern_core::census::{Census, Sighting};
+use lantern_core::census::{Census, Sighting, Viewpoint};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::compare;
 use lantern_core::sheet::RigSheet;
@@ -40,7 +40,9 @@ fn sightings(nodes: u16) -> Vec<Sighting> {
         node.wake(Duration::from_secs(2));
         let source = std::net::SocketAddrV4::new(node.address(), 6454);
         let said = std::iter::from_fn(move || node.next_speech());
-        said.filter_map(move |speech| Sighting::read(Duration::ZERO, 0, source, &speech.bytes).ok().flatten())
+        said.filter_map(move |speech| {
+            Sighting::read(Duration::ZERO, 0, source, 6454, &speech.bytes).ok().flatten()
+        })
     });
     replies.collect()
 }
@@ -79,7 +81,7 @@ fn putting_a_census_together(bencher: Bencher<'_, '_>, nodes: u16) {
 #[divan::bench(args = SIZES)]
 fn clashes_of_the_world(bencher: Bencher<'_, '_>, nodes: u16) {
     let census = census(nodes);
-    bencher.bench(|| world_clashes(&census, &[]).len());
+    bencher.bench(|| world_clashes(&census, &Viewpoint::default()).len());
 }
 
 #[divan::bench(args = SIZES)]

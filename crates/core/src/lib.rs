@@ -19,6 +19,7 @@ pub mod diagnosis;
 pub mod finding;
 pub mod kind;
 pub mod logbook;
+pub mod packets;
 mod said;
 mod setting;
 pub mod sheet;

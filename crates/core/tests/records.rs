@@ -5,12 +5,12 @@ mod support;
 
 use std::net::Ipv4Addr;
 
+use lantern_core::census::Viewpoint;
 use lantern_core::census::{Census, DesignationError};
 use lantern_core::change::{Protection, plan_one};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::{Addressing, Wanted, compare};
-use lantern_core::conversation::{Outcome, Seat};
-use lantern_core::diagnosis::nothing_found;
+use lantern_core::conversation::Outcome;
 use lantern_core::logbook::{Entry, FORMAT, Stage};
 use lantern_core::sheet::{Draft, RigSheet};
 use lantern_sim::{Scene, TIDEWICK};
@@ -72,7 +72,7 @@ fn what_the_network_says_cannot_break_a_sheet() {
 #[test]
 fn the_world_by_itself_shows_what_is_wrong() {
     let census = harbour(|text| text.replace("10.40.5.100", "10.40.1.100").replace("10.40.240.1", "192.168.7.9"));
-    let found = world_clashes(&census, &[seat().subnet]);
+    let found = world_clashes(&census, &Viewpoint { subnets: vec![seat().subnet], ..Viewpoint::default() });
     let said: Vec<String> = found.iter().map(|f| format!("{} {}", f.rule.code, f.what)).collect();
     assert!(
         said[0].starts_with("W001 10.40.1.100 is held by 02:4d:42:00:10:01 (quay-north) and 02:4d:42:00:50:01"),
@@ -107,19 +107,4 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
                     \"name\":\"quay-north\",\"address\":\"10.40.1.100\"},\"step\":1,\"stage\":\"refused\",\"fields\":[{\"field\":\
                     \"address\",\"planned\":\"10.40.1.150\",\"found\":\"10.40.1.100\"}]}";
     assert_eq!(serde_json::to_string(&entry).unwrap(), expected);
-}
-
-#[rstest]
-#[case("10.40.0.7", false, "the cable leads elsewhere", 4)]
-#[case("10.40.0.7", true, "another program here holds UDP 6454", 5)]
-#[case("169.254.3.3", false, "the cable leads elsewhere", 5)]
-#[case("127.9.0.1", false, "no simulated nodes run on this ground", 1)]
-fn an_empty_survey_names_its_causes(
-    #[case] own: Ipv4Addr,
-    #[case] shared: bool,
-    #[case] first: &str,
-    #[case] count: usize,
-) {
-    let causes = nothing_found(&Seat { own, ..seat() }, shared);
-    assert!(causes[0].starts_with(first) && causes.len() == count, "{causes:?}");
 }

@@ -5,16 +5,16 @@ mod support;
 
 use std::time::Duration;
 
-use lantern_core::conversation::{Conversation, Heard, Survey, SurveyEvent, SurveyPlan};
+use lantern_core::conversation::{Conversation, Survey, SurveyEvent, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use rstest::rstest;
 
-use support::{GUEST, ground, one_node, run, seat};
+use support::{GUEST, datagram, ground, one_node, run, seat};
 
 fn plan(expected: Option<&str>) -> SurveyPlan {
     let expected = expected.map(|text| RigSheet::parse(text).unwrap());
-    SurveyPlan { seats: vec![seat()], expected, ask_settings: false }
+    SurveyPlan::art_net(vec![seat()], expected, false)
 }
 
 #[rstest]
@@ -80,7 +80,7 @@ fn broken_and_foreign_datagrams_are_counted_and_end_nothing() {
     let mut survey = Survey::new(plan(None));
     let from = std::net::SocketAddrV4::new(GUEST, 6454);
     for bytes in [&b""[..], b"Art-Net\0\x00\x21", b"\xff\xff", b"Art-Net\0\x00\x50\0\x0e"] {
-        survey.hear(Duration::from_millis(5), &Heard { seat: 0, from, bytes });
+        survey.hear(Duration::from_millis(5), &datagram(from, bytes));
     }
     // The last is ArtDmx: readable, and it introduces nobody.
     assert_eq!((survey.unreadable(), survey.census().nodes().len()), (3, 0));

@@ -1,119 +1,244 @@
 //! Runs a conversation of `lantern-core` against the real world.
 
 use std::io;
-use std::net::{SocketAddr, SocketAddrV4};
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
 use std::time::{Duration, Instant};
 
-use lantern_core::conversation::{Conversation, Heard, Outgoing};
+use lantern_core::conversation::{Conversation, Datagram, Heard, Neighbour, Outgoing};
 use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
-use crate::{NetError, Sockets};
+use crate::neighbours::neighbours;
+use crate::station::EchoSocket;
+use crate::{NetError, Station};
 
-/// Longest datagram looked at; every message of interest is shorter.
-const LONGEST: usize = 1500;
-/// How many datagrams may wait for the conversation; more stay in the system's buffer, or are lost there.
-const WAITING: usize = 1024;
+/// Longest datagram looked at: as long as multicast DNS may send.
+const LONGEST: usize = 9000;
+/// How much may wait for the conversation; more stays in the system's buffer, or is lost there.
+const WAITING: usize = 4096;
+/// How much is heard at once before the clock is looked at again.
+const AT_ONCE: usize = 256;
 /// How often whoever watches is told that time passes.
 const TICK: Duration = Duration::from_millis(100);
 
 /// A pause after a failed receive, so that a socket that only fails does not eat the processor.
 const AFTER_ERROR: Duration = Duration::from_millis(5);
 
-/// What went through the sockets.
+/// What went through the station.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Traffic {
-    /// Datagrams sent.
+    /// Datagrams and frames sent.
     pub sent: u64,
-    /// Datagrams the system refused to send.
+    /// Those the system refused to send.
     pub refused: u64,
-    /// Datagrams heard.
+    /// Datagrams and frames heard.
     pub heard: u64,
+    /// Groups the system would not listen to.
+    pub groups_refused: u64,
 }
 
-/// What came in through one socket.
-struct Datagram {
-    socket: usize,
-    from: SocketAddrV4,
-    bytes: Vec<u8>,
+/// What came in.
+enum Input {
+    Datagram { port: u16, from: SocketAddrV4, bytes: Vec<u8> },
+    Frame(Vec<u8>),
+    Echo(Ipv4Addr),
+    Neighbours(Vec<Neighbour>),
 }
 
-/// Runs `conversation` on `sockets` until it is over. `watch` is called with every event, before anything that
-/// follows from it is sent, and with `None` at least ten times a second.
+/// Runs `conversation` on `station` until it is over. `watch` is called with every event, before anything that
+/// follows from it is sent, and with `None` about ten times a second.
 ///
 /// # Errors
 /// When the system gives no sockets to wait on, or every single send is refused.
-pub fn run<C>(
+pub fn run<C: Conversation>(
     conversation: &mut C,
-    sockets: &Sockets,
+    station: &Station,
     watch: impl FnMut(&C, Duration, Option<C::Event>),
-) -> Result<Traffic, NetError>
-where
-    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
-{
+) -> Result<Traffic, NetError> {
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
-    runtime.block_on(drive(conversation, sockets, watch))
+    runtime.block_on(async {
+        let mut run = Run::start(station).map_err(NetError::Runtime)?;
+        run.drive(conversation, watch).await?;
+        Ok(run.traffic)
+    })
 }
 
-async fn drive<C>(
-    conversation: &mut C,
-    sockets: &Sockets,
-    mut watch: impl FnMut(&C, Duration, Option<C::Event>),
-) -> Result<Traffic, NetError>
-where
-    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
-{
-    let cloned = sockets.sockets.iter().map(|socket| socket.try_clone().and_then(UdpSocket::from_std));
-    let out: Vec<UdpSocket> = cloned.collect::<io::Result<_>>().map_err(NetError::Runtime)?;
-    let (mut inbox, _readers) = listen(sockets).map_err(NetError::Runtime)?;
-    let began = Instant::now();
-    let mut traffic = Traffic::default();
-    let mut refusal = None;
-    while let Some(wake_at) = conversation.wake_at() {
-        let now = began.elapsed();
-        if wake_at <= now {
-            conversation.wake(now);
-        } else if let Ok(Some(datagram)) = tokio::time::timeout((wake_at - now).min(TICK), inbox.recv()).await {
-            traffic.heard += 1;
-            let seat = sockets.seat_of(datagram.socket, *datagram.from.ip());
-            let heard = Heard { seat, from: datagram.from, bytes: &datagram.bytes };
-            conversation.hear(began.elapsed(), &heard);
+/// Runs a conversation of raw frames on this adapter, which may have no address yet, until it is over.
+///
+/// # Errors
+/// When the system gives no raw frames.
+pub fn run_frames<C: Conversation>(conversation: &mut C, adapter: &str) -> Result<(), NetError> {
+    run(conversation, &Station::of_frames(adapter)?, |_, _, _| {}).map(drop)
+}
+
+/// One conversation on its way.
+struct Run<'a> {
+    station: &'a Station,
+    out: Vec<UdpSocket>,
+    echo: Option<UdpSocket>,
+    inbox: Receiver<Input>,
+    mail: Sender<Input>,
+    readers: JoinSet<()>,
+    began: Instant,
+    traffic: Traffic,
+    refusal: Option<io::Error>,
+}
+
+impl<'a> Run<'a> {
+    fn start(station: &'a Station) -> io::Result<Self> {
+        let (mail, inbox) = channel(WAITING);
+        let mut readers = JoinSet::new();
+        let mut out = Vec::new();
+        for udp in &station.sockets {
+            let socket = UdpSocket::from_std(udp.socket.try_clone()?)?;
+            readers.spawn(read(udp.port, socket, mail.clone()));
+            out.push(UdpSocket::from_std(udp.socket.try_clone()?)?);
         }
-        while let Some(event) = conversation.next_event() {
-            watch(conversation, began.elapsed(), Some(event));
+        let mut echo = None;
+        if let Some(EchoSocket(socket)) = &station.echo {
+            readers.spawn(read_echoes(UdpSocket::from_std(socket.try_clone()?)?, mail.clone()));
+            echo = Some(UdpSocket::from_std(socket.try_clone()?)?);
         }
-        while let Some(outgoing) = conversation.next_send() {
-            match out[sockets.seats[outgoing.seat].1].send_to(&outgoing.bytes, SocketAddr::V4(outgoing.to)).await {
-                Ok(_) => traffic.sent += 1,
-                Err(error) => {
-                    traffic.refused += 1;
-                    refusal = Some(error);
+        if let Some(tap) = &station.tap {
+            tap.listen(mail.clone(), Input::Frame)?;
+        }
+        let (traffic, began) = (Traffic::default(), Instant::now());
+        if let Some(recorder) = &station.recorder {
+            recorder.borrow_mut().begin()?;
+        }
+        Ok(Self { station, out, echo, inbox, mail, readers, began, traffic, refusal: None })
+    }
+
+    async fn drive<C: Conversation>(
+        &mut self,
+        conversation: &mut C,
+        mut watch: impl FnMut(&C, Duration, Option<C::Event>),
+    ) -> Result<(), NetError> {
+        let mut ticked = Duration::ZERO;
+        while let Some(wake_at) = conversation.wake_at() {
+            let now = self.began.elapsed();
+            if wake_at <= now {
+                conversation.wake(now);
+            } else if let Ok(Some(input)) =
+                tokio::time::timeout((wake_at - now).min(TICK), self.inbox.recv()).await
+            {
+                self.hear(conversation, &input);
+                for _ in 1..AT_ONCE {
+                    let Ok(input) = self.inbox.try_recv() else { break };
+                    self.hear(conversation, &input);
                 }
             }
+            let now = self.began.elapsed();
+            while let Some(event) = conversation.next_event() {
+                watch(conversation, now, Some(event));
+            }
+            while let Some(outgoing) = conversation.next_send() {
+                self.send(outgoing).await;
+            }
+            if self.traffic.sent == 0
+                && let Some(error) = self.refusal.take()
+            {
+                return Err(NetError::NothingSent(error));
+            }
+            if now >= ticked + TICK {
+                ticked = now;
+                watch(conversation, now, None);
+            }
         }
-        if traffic.sent == 0
-            && let Some(error) = refusal.take()
+        Ok(())
+    }
+
+    fn hear<C: Conversation>(&mut self, conversation: &mut C, input: &Input) {
+        let now = self.began.elapsed();
+        self.record_heard(now, input);
+        self.traffic.heard += 1;
+        match input {
+            Input::Datagram { port, from, bytes } => {
+                let seat = self.station.seat_of(*from.ip());
+                conversation.hear(now, &Heard::Datagram(Datagram { seat, from: *from, port: *port, bytes }));
+            }
+            Input::Frame(frame) => conversation.hear(now, &Heard::Frame(frame)),
+            Input::Echo(from) => conversation.hear(now, &Heard::Echo(*from)),
+            Input::Neighbours(table) => conversation.hear(now, &Heard::Neighbours(table)),
+        }
+    }
+
+    async fn send(&mut self, outgoing: Outgoing) {
+        self.record_sent(&outgoing);
+        let sent = match outgoing {
+            Outgoing::Datagram { to, bytes, .. } => match self.station.socket_of(to.port()) {
+                Some(socket) => self.out[socket].send_to(&bytes, SocketAddr::V4(to)).await.map(drop),
+                // Told as a lack when the station was opened.
+                None => return,
+            },
+            Outgoing::Frame(frame) => self.station.tap.as_ref().map_or(Ok(()), |tap| tap.send(&frame)),
+            Outgoing::Echo { to, .. } => match &self.echo {
+                Some(socket) => socket.send_to(&EchoSocket::request(), (to, 0)).await.map(drop),
+                None => return,
+            },
+            Outgoing::Neighbours => {
+                let (mail, adapter) = (self.mail.clone(), self.station.adapter.clone());
+                self.readers.spawn(async move {
+                    mail.send(Input::Neighbours(neighbours(&adapter).await)).await.unwrap_or(());
+                });
+                return;
+            }
+            Outgoing::Join { seat, group, port } => return self.join(seat, group, port),
+        };
+        match sent {
+            Ok(()) => self.traffic.sent += 1,
+            Err(error) => {
+                self.traffic.refused += 1;
+                self.refusal = Some(error);
+            }
+        }
+    }
+
+    /// All seats of a station sit on one adapter, so one of them is enough.
+    fn join(&mut self, seat: usize, group: Ipv4Addr, port: u16) {
+        let is_first = seat == 0 && self.station.seats.first().is_some_and(|seat| !seat.own.is_loopback());
+        if let Some(socket) = self.station.socket_of(port).filter(|_| is_first)
+            && self.station.sockets[socket].join(group).is_err()
         {
-            return Err(NetError::NothingSent(error));
+            self.traffic.groups_refused += 1;
         }
-        watch(conversation, began.elapsed(), None);
     }
-    Ok(traffic)
+
+    fn record_heard(&self, now: Duration, input: &Input) {
+        let Some(recorder) = &self.station.recorder else { return };
+        let mut recorder = recorder.borrow_mut();
+        let own = self.station.seats.first().map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
+        match input {
+            Input::Frame(frame) => recorder.frame(now, frame),
+            // Where frames are heard, every datagram is among them.
+            Input::Datagram { port, from, bytes } if self.station.tap.is_none() => {
+                recorder.datagram(now, *from, SocketAddrV4::new(own, *port), bytes);
+            }
+            Input::Datagram { .. } => {}
+            Input::Echo(from) => recorder.echo_reply(now, *from, own),
+            Input::Neighbours(table) => recorder.neighbours(now, table),
+        }
+    }
+
+    fn record_sent(&self, outgoing: &Outgoing) {
+        let Some(recorder) = &self.station.recorder else { return };
+        let mut recorder = recorder.borrow_mut();
+        let now = self.began.elapsed();
+        match outgoing {
+            Outgoing::Frame(frame) => recorder.frame(now, frame),
+            // The tap hears what the system sends.
+            Outgoing::Datagram { seat, to, bytes } if self.station.tap.is_none() => {
+                let own = self.station.seats[*seat].own;
+                recorder.datagram(now, SocketAddrV4::new(own, to.port()), *to, bytes);
+            }
+            Outgoing::Echo { seat, to } => recorder.echo_request(now, self.station.seats[*seat].own, *to),
+            Outgoing::Datagram { .. } | Outgoing::Neighbours | Outgoing::Join { .. } => {}
+        }
+    }
 }
 
-/// One reader for each socket, all into one inbox. The readers end with the set.
-fn listen(sockets: &Sockets) -> io::Result<(Receiver<Datagram>, JoinSet<()>)> {
-    let (sender, inbox) = channel(WAITING);
-    let mut readers = JoinSet::new();
-    for (index, socket) in sockets.sockets.iter().enumerate() {
-        let socket = UdpSocket::from_std(socket.try_clone()?)?;
-        readers.spawn(read(index, socket, sender.clone()));
-    }
-    Ok((inbox, readers))
-}
-
-async fn read(index: usize, socket: UdpSocket, inbox: Sender<Datagram>) {
+async fn read(port: u16, socket: UdpSocket, inbox: Sender<Input>) {
     let mut buffer = [0; LONGEST];
     loop {
         // An error of one datagram (a port closed at the other end) is none of the socket.
@@ -121,7 +246,22 @@ async fn read(index: usize, socket: UdpSocket, inbox: Sender<Datagram>) {
             tokio::time::sleep(AFTER_ERROR).await;
             continue;
         };
-        if inbox.send(Datagram { socket: index, from, bytes: buffer[..length].to_vec() }).await.is_err() {
+        if inbox.send(Input::Datagram { port, from, bytes: buffer[..length].to_vec() }).await.is_err() {
+            return;
+        }
+    }
+}
+
+async fn read_echoes(socket: UdpSocket, inbox: Sender<Input>) {
+    let mut buffer = [0; LONGEST];
+    loop {
+        let Ok((length, from)) = socket.recv_from(&mut buffer).await else {
+            tokio::time::sleep(AFTER_ERROR).await;
+            continue;
+        };
+        if let Some(from) = EchoSocket::answered(from, &buffer[..length])
+            && inbox.send(Input::Echo(from)).await.is_err()
+        {
             return;
         }
     }

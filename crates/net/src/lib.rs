@@ -1,21 +1,22 @@
-//! This computer: its adapters and sockets, and the driver that runs a conversation on them.
+//! This computer: its adapters, what can be heard and said through them, and the driver that runs a conversation.
 //!
 //! Nothing here judges or formats for people. Whatever differs between operating systems sits in one `imp` module
 //! with the same face everywhere.
 #![forbid(unsafe_code)]
 
 mod addressing;
+mod capture;
 mod computer;
 mod driver;
 mod error;
-mod frames;
+mod neighbours;
 #[cfg(target_os = "linux")]
 mod netlink;
-mod socket;
+mod station;
 
 pub use addressing::{adapter_state, carry_out, missing_rights, start_mark};
-pub use computer::computer;
-pub use driver::{Traffic, run};
+pub use capture::{Capture, CaptureError, Damage, Recorder, replay};
+pub use computer::{computer, drops_foreign};
+pub use driver::{Traffic, run, run_frames};
 pub use error::NetError;
-pub use frames::run_frames;
-pub use socket::Sockets;
+pub use station::{Lack, Station, Wants};

@@ -17,7 +17,7 @@ pub(crate) fn talk<T>(talk: impl AsyncFnOnce(Handle) -> Result<T, rtnetlink::Err
 }
 
 /// The kernel's own error number, where it gave one.
-fn into_io(error: rtnetlink::Error) -> io::Error {
+pub(crate) fn into_io(error: rtnetlink::Error) -> io::Error {
     match error {
         rtnetlink::Error::NetlinkError(message) => message.to_io(),
         other => io::Error::other(other),

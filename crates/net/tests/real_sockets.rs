@@ -6,9 +6,13 @@ use std::time::{Duration, Instant};
 
 use lantern_core::adapter::{Choice, choose};
 use lantern_core::conversation::{Conversation, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan};
-use lantern_net::{NetError, Sockets, computer, run};
+use lantern_net::{NetError, Station, Wants, computer, run};
 use lantern_sim::{LoopbackGround, Scene};
 use socket2::{Domain, Socket, Type};
+
+fn art_net() -> Wants {
+    Wants { ports: vec![6454], ..Wants::default() }
+}
 
 fn choice(ground: &LoopbackGround) -> Choice {
     choose(&computer().unwrap().adapters, Some(&ground.guest().to_string()), None).unwrap()
@@ -18,13 +22,13 @@ fn choice(ground: &LoopbackGround) -> Choice {
 fn a_survey_runs_on_real_sockets_and_tells_as_it_goes() {
     let ground = LoopbackGround::start(&Scene::crowd(12, 0.0, 1)).unwrap();
     let choice = choice(&ground);
-    let sockets = Sockets::open(std::slice::from_ref(&choice)).unwrap();
-    assert!(!sockets.are_shared());
-    let mut survey = Survey::new(SurveyPlan { seats: choice.seats.clone(), expected: None, ask_settings: true });
+    let station = Station::open(&choice, &art_net()).unwrap();
+    assert!(!station.is_shared());
+    let mut survey = Survey::new(SurveyPlan::art_net(choice.seats.clone(), None, true));
     let (mut found, mut ticks) = (0, 0);
-    let traffic = run(&mut survey, &sockets, |_, _, event| match event {
+    let traffic = run(&mut survey, &station, |_, _, event| match event {
         Some(SurveyEvent::Found(_)) => found += 1,
-        Some(SurveyEvent::Asked(_)) => {}
+        Some(_) => {}
         None => ticks += 1,
     })
     .unwrap();
@@ -41,15 +45,15 @@ fn a_port_that_is_shared_works_and_is_told() {
     let desk = Socket::new(Domain::IPV4, Type::DGRAM, None).unwrap();
     desk.set_reuse_address(true).unwrap();
     desk.bind(&SocketAddrV4::new(ground.guest(), 6454).into()).unwrap();
-    let sockets = Sockets::open(std::slice::from_ref(&choice)).unwrap();
-    assert!(sockets.are_shared());
+    let station = Station::open(&choice, &art_net()).unwrap();
+    assert!(station.is_shared());
 }
 
 #[test]
 fn a_port_that_is_held_alone_is_an_error_with_its_name() {
     let ground = LoopbackGround::start(&Scene::crowd(1, 0.0, 1)).unwrap();
     let _held = UdpSocket::bind((ground.guest(), 6454)).unwrap();
-    let error = Sockets::open(&[choice(&ground)]).unwrap_err();
+    let error = Station::open(&choice(&ground), &art_net()).unwrap_err();
     assert!(matches!(&error, NetError::PortHeld { port: 6454, adapter } if adapter == "lo"), "{error}");
 }
 
@@ -62,14 +66,12 @@ struct Once {
 
 impl Conversation for Once {
     type Event = ();
-    type Heard<'a> = Heard<'a>;
-    type Outgoing = Outgoing;
 
     fn hear(&mut self, _: Duration, _: &Heard<'_>) {}
 
     fn next_send(&mut self) -> Option<Outgoing> {
         let first = !std::mem::replace(&mut self.sent, true);
-        first.then(|| Outgoing { seat: 0, to: self.to, bytes: vec![1, 2, 3] })
+        first.then(|| Outgoing::Datagram { seat: 0, to: self.to, bytes: vec![1, 2, 3] })
     }
 
     fn wake_at(&self) -> Option<Duration> {
@@ -88,19 +90,19 @@ impl Conversation for Once {
 #[test]
 fn a_send_that_the_system_refuses_ends_the_run_with_the_reason() {
     let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
-    let sockets = Sockets::open(&[choice(&ground)]).unwrap();
-    // Port 0 can be sent to by nobody.
-    let mut once = Once { to: SocketAddrV4::new(Ipv4Addr::LOCALHOST, 0), sent: false, over: false };
-    assert!(matches!(run(&mut once, &sockets, |_, _, _| {}), Err(NetError::NothingSent(_))));
+    let station = Station::open(&choice(&ground), &art_net()).unwrap();
+    // From loopback nothing leaves this computer.
+    let mut once = Once { to: SocketAddrV4::new(Ipv4Addr::new(10, 40, 0, 1), 6454), sent: false, over: false };
+    assert!(matches!(run(&mut once, &station, |_, _, _| {}), Err(NetError::NothingSent(_))));
 }
 
 #[test]
 fn a_conversation_ends_by_its_own_clock() {
     let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
-    let sockets = Sockets::open(&[choice(&ground)]).unwrap();
+    let station = Station::open(&choice(&ground), &art_net()).unwrap();
     let mut once = Once { to: SocketAddrV4::new(ground.guest(), 6454), sent: false, over: false };
     let began = Instant::now();
-    let traffic = run(&mut once, &sockets, |_, _, _| {}).unwrap();
+    let traffic = run(&mut once, &station, |_, _, _| {}).unwrap();
     assert_eq!((traffic.sent, traffic.refused), (1, 0));
     assert!(began.elapsed() >= Duration::from_millis(200));
 }

@@ -6,16 +6,19 @@
 //! ([`MemoryGround`]) or on real sockets ([`LoopbackGround`]).
 #![forbid(unsafe_code)]
 
+mod device;
 mod ground;
 mod link;
 mod model;
 mod node;
+mod party;
 mod scene;
 
+pub use device::{DeviceSetup, ServiceSetup, SimDevice, StreamSetup, Utterance};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LoopbackGround, MemoryGround};
 pub use link::Link;
 pub use model::Model;
 pub use node::{Destination, NodeSetup, PagePorts, Reply, SimNode, Speech};
-pub use scene::{Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET};
+pub use scene::{HARBOUR, Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET};

@@ -153,6 +153,8 @@ impl Answer {
         let data = match &self.fact {
             Fact::Pointer(to) => RData::PTR(PTR(name(to)?)),
             Fact::Service { host, port } => RData::SRV(SRV::new(0, 0, *port, name(host)?)),
+            // Nothing to tell is told by one empty string (RFC 6763, section 6.1).
+            Fact::Text(pairs) if pairs.is_empty() => RData::TXT(TXT::new(vec![String::new()])),
             Fact::Text(pairs) => RData::TXT(TXT::new(pairs.clone())),
             Fact::Address(address) => RData::A(A(*address)),
         };
@@ -229,7 +231,8 @@ fn answer(record: &Record) -> Option<Answer> {
         RData::PTR(PTR(to)) => Fact::Pointer(text_of(to)),
         RData::SRV(service) => Fact::Service { host: text_of(&service.target), port: service.port },
         RData::TXT(text) => {
-            Fact::Text(text.txt_data.iter().map(|pair| String::from_utf8_lossy(pair).into_owned()).collect())
+            let pairs = text.txt_data.iter().filter(|pair| !pair.is_empty());
+            Fact::Text(pairs.map(|pair| String::from_utf8_lossy(pair).into_owned()).collect())
         }
         RData::A(A(address)) => Fact::Address(*address),
         _ => return None,
@@ -250,6 +253,7 @@ mod tests {
             say("_http._tcp.local.", Fact::Pointer(instance.to_owned())),
             say(instance, Fact::Service { host: "hall-mixer.local.".to_owned(), port: 80 }),
             say(instance, Fact::Text(vec!["model=Ollivane Twelve".to_owned()])),
+            say(instance, Fact::Text(Vec::new())),
             say("hall-mixer.local.", Fact::Address(Ipv4Addr::new(10, 60, 1, 20))),
         ])
     }

@@ -16,6 +16,12 @@ impl MacAddress {
     /// All zero: what a device states when it does not tell its MAC address.
     pub const UNKNOWN: Self = Self([0; 6]);
 
+    /// Whether it stands for several devices: a group, or everybody (IEEE 802, the lowest bit of the first byte).
+    #[must_use]
+    pub const fn is_group(self) -> bool {
+        self.0[0] & 1 == 1
+    }
+
     /// Whether the address is stated at all.
     #[must_use]
     pub fn is_known(self) -> bool {

@@ -40,6 +40,11 @@ pub enum Carries<'a> {
         /// The payload.
         payload: &'a [u8],
     },
+    /// An echo request (RFC 792).
+    EchoRequest {
+        /// Who asks.
+        from: Ipv4Addr,
+    },
     /// An answer to an echo request (RFC 792).
     EchoReply {
         /// Who answers.
@@ -107,6 +112,7 @@ fn carried<'a>(sliced: &SlicedPacket<'a>) -> Result<Carries<'a>, WireError> {
         }),
         Some(TransportSlice::Icmpv4(icmp)) => match icmp.icmp_type() {
             Icmpv4Type::EchoReply(echo) => Ok(Carries::EchoReply { from, to, mark: echo.id }),
+            Icmpv4Type::EchoRequest(_) => Ok(Carries::EchoRequest { from }),
             _ => Ok(Carries::Other { from }),
         },
         _ if ip.payload().ip_number == IpNumber(igmp::PROTOCOL) && !ip.payload().fragmented => {
@@ -138,10 +144,11 @@ pub fn udp_packet(from: SocketAddrV4, to: SocketAddrV4, payload: &[u8]) -> Optio
     Some(out)
 }
 
-/// A bare IPv4 packet that answers an echo request.
+/// A bare IPv4 packet that asks for an echo, or answers.
 #[must_use]
-pub fn echo_reply_packet(from: Ipv4Addr, to: Ipv4Addr, mark: u16) -> Vec<u8> {
-    let builder = PacketBuilder::ipv4(from.octets(), to.octets(), TIME_TO_LIVE).icmpv4_echo_reply(mark, 1);
+pub fn echo_packet(asks: bool, from: Ipv4Addr, to: Ipv4Addr, mark: u16) -> Vec<u8> {
+    let builder = PacketBuilder::ipv4(from.octets(), to.octets(), TIME_TO_LIVE);
+    let builder = if asks { builder.icmpv4_echo_request(mark, 1) } else { builder.icmpv4_echo_reply(mark, 1) };
     let mut out = Vec::with_capacity(builder.size(0));
     builder.write(&mut out, &[]).unwrap_or(());
     out
@@ -183,7 +190,7 @@ mod tests {
 
     #[test]
     fn an_echo_reply_says_who_answers_whom() {
-        let packet = echo_reply_packet(B, A, 77);
+        let packet = echo_packet(false, B, A, 77);
         let expected = Carries::EchoReply { from: B, to: A, mark: 77 };
         assert_eq!(Packet::parse_ip(&packet), Ok(Packet { link: None, carries: expected }));
     }

@@ -2,9 +2,12 @@
 
 pub(crate) mod adapters;
 pub(crate) mod apply;
+pub(crate) mod arrivals;
+pub(crate) mod census;
 mod changes;
 pub(crate) mod check;
 pub(crate) mod demo;
+pub(crate) mod forget;
 pub(crate) mod set;
 pub(crate) mod sheet;
 pub(crate) mod survey;
@@ -21,6 +24,9 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
     match command {
         Command::Adapters(args) => adapters::run(&args, out),
         Command::Survey(args) => survey::run(&args, out),
+        Command::Arrivals(args) => arrivals::run(&args, out),
+        Command::Census(command) => census::run(&command, out),
+        Command::Forget(args) => forget::run(&args, out),
         Command::Sheet(command) => sheet::run(command, out),
         Command::Universe(args) => universe::run(&args, out),
         Command::Apply(args) => apply::run(&args, out),

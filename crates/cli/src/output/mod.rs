@@ -101,6 +101,13 @@ impl Out {
         writeln!(self.results)
     }
 
+    /// One object of a stream of results, on a line of its own, out at once.
+    pub(crate) fn json_line(&mut self, object: &impl Serialize) -> io::Result<()> {
+        serde_json::to_writer(&mut self.results, object)?;
+        writeln!(self.results)?;
+        self.results.flush()
+    }
+
     /// Something worth knowing that is not the result.
     pub(crate) fn note(&mut self, text: &str) -> io::Result<()> {
         writeln!(self.notes, "{text}")

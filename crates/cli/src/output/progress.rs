@@ -22,6 +22,16 @@ impl Progress {
     pub(crate) fn show(&self, text: String) {
         self.0.set_message(text);
     }
+
+    /// A line that stays, above the one that is rewritten.
+    pub(crate) fn line(&self, text: &str) {
+        self.0.println(text);
+    }
+
+    /// Does something that prints while the line is out of the way.
+    pub(crate) fn suspend<T>(&self, print: impl FnOnce() -> T) -> T {
+        self.0.suspend(print)
+    }
 }
 
 impl Drop for Progress {

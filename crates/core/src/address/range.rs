@@ -54,6 +54,39 @@ impl AddressRange {
         (self.first..=self.last).contains(&address)
     }
 
+    /// How many addresses it has.
+    #[must_use]
+    pub fn len(self) -> u64 {
+        u64::from(self.last.to_bits() - self.first.to_bits()) + 1
+    }
+
+    /// A range has at least one address.
+    #[must_use]
+    pub const fn is_empty(self) -> bool {
+        false
+    }
+
+    /// The address so many places after the first.
+    #[must_use]
+    pub fn nth(self, n: u64) -> Option<Ipv4Addr> {
+        let bits = u64::from(self.first.to_bits()) + n;
+        (n < self.len()).then(|| u32::try_from(bits).map(Ipv4Addr::from_bits).ok())?
+    }
+
+    /// What is left of it without `other`: none, one or two pieces.
+    #[must_use]
+    pub fn without(self, other: &Self) -> Vec<Self> {
+        let (first, last) = (self.first.to_bits(), self.last.to_bits());
+        let (cut_first, cut_last) = (other.first.to_bits(), other.last.to_bits());
+        if cut_last < first || last < cut_first {
+            return vec![self];
+        }
+        let piece = |a: u32, b: u32| Self::between(Ipv4Addr::from_bits(a), Ipv4Addr::from_bits(b));
+        let before = (first < cut_first).then(|| piece(first, cut_first - 1));
+        let after = (cut_last < last).then(|| piece(cut_last + 1, last));
+        before.into_iter().chain(after).collect()
+    }
+
     /// Whether all of `other` lies within.
     #[must_use]
     pub fn covers(self, other: Self) -> bool {

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Census, FoundNode};
+use super::{Census, Device, FoundNode, Service, Source, Stream, Surroundings};
 use crate::Said;
 
 /// The version of the format.
@@ -17,8 +17,29 @@ pub struct CensusFile<'a> {
     pub taken: &'a str,
     /// Through which adapter.
     pub adapter: &'a str,
-    /// The nodes, in the order of their addresses.
+    /// Every device, in the order of their addresses.
+    pub devices: &'a [Device],
+    /// The Art-Net nodes among them, in the order of their addresses.
     pub nodes: Vec<NodeRecord<'a>>,
+    /// The sources of sACN.
+    pub sources: Vec<Source>,
+    /// The services told.
+    pub services: Vec<Service>,
+    /// The streams announced.
+    pub streams: Vec<Stream>,
+    /// The network around the devices.
+    pub surroundings: Surroundings,
+}
+
+/// A census read from its file.
+#[derive(Debug)]
+pub struct SavedCensus {
+    /// When it was taken.
+    pub taken: String,
+    /// The Art-Net nodes.
+    pub census: Census,
+    /// Every device.
+    pub devices: Vec<Device>,
 }
 
 /// A node with what can be derived from it, for readers that know nothing of pages and codes.
@@ -46,16 +67,26 @@ pub enum CensusFileError {
 }
 
 impl<'a> CensusFile<'a> {
-    /// `census` as taken at that time through that adapter.
+    /// `census`, and the devices in it, as taken at that time through that adapter.
     #[must_use]
-    pub fn new(census: &'a Census, taken: &'a str, adapter: &'a str) -> Self {
+    pub fn new(census: &'a Census, devices: &'a [Device], taken: &'a str, adapter: &'a str) -> Self {
         let record =
             |node: &'a FoundNode| NodeRecord { name: node.name(), label: node.label(), model: node.model(), node };
-        Self { format: FORMAT, taken, adapter, nodes: census.by_address().into_iter().map(record).collect() }
+        Self {
+            format: FORMAT,
+            taken,
+            adapter,
+            devices,
+            nodes: census.by_address().into_iter().map(record).collect(),
+            sources: census.sources(),
+            services: census.services(),
+            streams: census.streams(),
+            surroundings: census.surroundings(),
+        }
     }
 }
 
-impl Census {
+impl SavedCensus {
     /// Reads a saved census.
     ///
     /// # Errors
@@ -67,13 +98,16 @@ impl Census {
         }
         #[derive(Deserialize)]
         struct Body {
+            taken: String,
             nodes: Vec<FoundNode>,
+            #[serde(default)]
+            devices: Vec<Device>,
         }
         let head: Head = serde_json::from_str(text)?;
         if head.format != FORMAT {
             return Err(CensusFileError::Format { found: head.format });
         }
         let body: Body = serde_json::from_str(text)?;
-        Ok(Self::of(body.nodes))
+        Ok(Self { taken: body.taken, census: Census::of(body.nodes), devices: body.devices })
     }
 }

@@ -20,6 +20,9 @@ pub struct FoundNode {
     /// Its MAC address, when it tells it.
     #[serde(with = "as_text::option")]
     pub mac: Option<MacAddress>,
+    /// The MAC address it was heard from, where frames are seen; seldom another one than stated.
+    #[serde(with = "as_text::option", default)]
+    pub heard_mac: Option<MacAddress>,
     /// The address it states.
     pub address: Ipv4Addr,
     /// The address its last message came from; another one than stated when it stands in another subnet.
@@ -83,6 +86,7 @@ impl FoundNode {
         let Told::PollReply(reply) = &sighting.told else { return None };
         let mut node = Self {
             mac: reply.mac.is_known().then_some(reply.mac),
+            heard_mac: sighting.mac,
             address: stated_or(reply.address, sighting.from),
             heard_from: sighting.from,
             seat: sighting.seat,
@@ -108,9 +112,11 @@ impl FoundNode {
         self.last_heard = sighting.at;
         self.heard_from = sighting.from;
         self.seat = sighting.seat;
+        self.heard_mac = sighting.mac.or(self.heard_mac);
         match &sighting.told {
             Told::PollReply(reply) => self.learn_page(reply, sighting.from),
             Told::IpSettings(reply) => self.learn_settings(reply),
+            _ => {}
         }
     }
 

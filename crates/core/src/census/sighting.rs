@@ -3,42 +3,222 @@
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_wire::WireError;
 use lantern_wire::art_net::{IpProgReply, Message, PollReply};
+use lantern_wire::dhcp::{self, Dhcp, DhcpKind};
+use lantern_wire::dns_sd::{self, Answer, DnsSd};
+use lantern_wire::sacn::{self, Cid};
+use lantern_wire::sap::{self, Sap};
+use lantern_wire::sdp::Session;
+use lantern_wire::{Arp, Igmp, Lldp, MacAddress, WireError, art_net};
 
-/// Something a node told about itself.
+use super::Way;
+
+/// Something a device told about itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Sighting {
     /// When, since the conversation began.
     pub at: Duration,
     /// Through which of the conversation's seats.
     pub seat: usize,
-    /// The address it was sent from.
+    /// The MAC address it was sent from, where frames are seen.
+    pub mac: Option<MacAddress>,
+    /// The address it was sent from; all zero for one that has none.
     pub from: Ipv4Addr,
+    /// Whether it was seen to be meant for this computer alone, so that there is a way back and forth.
+    pub to_us: bool,
     /// What was told.
     pub told: Told,
 }
 
-/// What a node told.
+/// What a device told.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Told {
     /// An ArtPollReply.
     PollReply(Box<PollReply>),
     /// An ArtIpProgReply.
     IpSettings(IpProgReply),
+    /// Another Art-Net message: a desk polls, somebody sends levels.
+    ArtNet,
+    /// Levels by sACN.
+    Levels {
+        /// The source.
+        cid: Cid,
+        /// What it calls itself.
+        source: String,
+        /// The universe.
+        universe: u16,
+        /// Its priority.
+        priority: u8,
+        /// Only for a visualiser.
+        preview: bool,
+        /// It sends no more.
+        ended: bool,
+    },
+    /// A page of the universes that an sACN source sends.
+    Universes {
+        /// The source.
+        cid: Cid,
+        /// What it calls itself.
+        source: String,
+        /// The universes on the page.
+        universes: Vec<u16>,
+    },
+    /// Answers by multicast DNS.
+    Services(Vec<Answer>),
+    /// A session was announced.
+    Announced {
+        /// Who announces, and its mark for the announcement.
+        key: (Ipv4Addr, u16),
+        /// The session.
+        session: Box<Session>,
+    },
+    /// An announced session is over.
+    Withdrawn {
+        /// Who announced, and its mark for the announcement.
+        key: (Ipv4Addr, u16),
+    },
+    /// It has this address, by ARP. A probe tells none.
+    Arp,
+    /// It answered an echo request.
+    Echo,
+    /// The system found it.
+    Neighbour,
+    /// It offers addresses by DHCP.
+    DhcpServer {
+        /// Its own address, as stated.
+        server: Ipv4Addr,
+    },
+    /// It asks for an address by DHCP.
+    DhcpClient,
+    /// It is the neighbour at the other end of the cable.
+    Lldp(Box<Lldp>),
+    /// It asks who wants which group.
+    Querier {
+        /// Version of IGMP.
+        version: u8,
+    },
+    /// It spoke to everybody about something else.
+    Traffic,
 }
 
-impl Sighting {
-    /// The sighting in a datagram; `None` when it is a message that says nothing about its sender.
+impl Told {
+    /// The way in which this is seen.
+    #[must_use]
+    pub const fn way(&self) -> Way {
+        match self {
+            Self::PollReply(_) | Self::IpSettings(_) | Self::ArtNet => Way::ArtNet,
+            Self::Levels { .. } | Self::Universes { .. } => Way::Sacn,
+            Self::Services(_) => Way::DnsSd,
+            Self::Announced { .. } | Self::Withdrawn { .. } => Way::Sap,
+            Self::Arp => Way::Arp,
+            Self::Echo => Way::Echo,
+            Self::Neighbour => Way::Neighbours,
+            Self::DhcpServer { .. } | Self::DhcpClient => Way::Dhcp,
+            Self::Lldp(_) => Way::Lldp,
+            Self::Querier { .. } => Way::Igmp,
+            Self::Traffic => Way::Traffic,
+        }
+    }
+
+    /// What a datagram to this port tells; `None` when it says nothing about its sender.
     ///
     /// # Errors
     /// When the datagram cannot be read.
-    pub fn read(at: Duration, seat: usize, from: SocketAddrV4, bytes: &[u8]) -> Result<Option<Self>, WireError> {
-        let told = match Message::parse(bytes)? {
-            Message::PollReply(reply) => Told::PollReply(reply),
-            Message::IpProgReply(reply) => Told::IpSettings(reply),
-            _ => return Ok(None),
-        };
-        Ok(Some(Self { at, seat, from: *from.ip(), told }))
+    pub fn by_datagram(to_port: u16, bytes: &[u8]) -> Result<Option<Self>, WireError> {
+        match to_port {
+            art_net::PORT => by_art_net(bytes).map(Some),
+            sacn::PORT => by_sacn(bytes),
+            dns_sd::PORT => {
+                let message = DnsSd::parse(bytes)?;
+                Ok(message.is_answer.then_some(Self::Services(message.answers)))
+            }
+            sap::PORT => by_sap(bytes),
+            dhcp::CLIENT_PORT | dhcp::SERVER_PORT => by_dhcp(bytes),
+            _ => Ok(None),
+        }
+    }
+
+    /// What an ARP message tells, with the MAC address and address of its sender.
+    #[must_use]
+    pub fn by_arp(arp: &Arp) -> (MacAddress, Ipv4Addr, Self) {
+        (arp.sender_mac, arp.sender, Self::Arp)
+    }
+
+    /// What a membership message tells; only a querier tells something about itself.
+    #[must_use]
+    pub const fn by_igmp(message: Igmp) -> Self {
+        match message {
+            Igmp::Query { version, .. } => Self::Querier { version },
+            Igmp::Membership => Self::Traffic,
+        }
+    }
+}
+
+fn by_art_net(bytes: &[u8]) -> Result<Told, WireError> {
+    Ok(match Message::parse(bytes)? {
+        Message::PollReply(reply) => Told::PollReply(reply),
+        Message::IpProgReply(reply) => Told::IpSettings(reply),
+        _ => Told::ArtNet,
+    })
+}
+
+fn by_sacn(bytes: &[u8]) -> Result<Option<Told>, WireError> {
+    Ok(match sacn::Message::parse(bytes)? {
+        sacn::Message::Data(data) => Some(Told::Levels {
+            cid: data.cid,
+            source: data.source.to_lossy(),
+            universe: data.universe,
+            priority: data.priority,
+            preview: data.options.preview(),
+            ended: data.options.ended(),
+        }),
+        sacn::Message::Discovery(page) => {
+            Some(Told::Universes { cid: page.cid, source: page.source.to_lossy(), universes: page.universes })
+        }
+        sacn::Message::Other { .. } => None,
+    })
+}
+
+fn by_sap(bytes: &[u8]) -> Result<Option<Told>, WireError> {
+    let said = Sap::parse(bytes)?;
+    let key = (said.origin, said.hash);
+    if said.delete {
+        return Ok(Some(Told::Withdrawn { key }));
+    }
+    if said.payload_type != sap::SDP {
+        return Ok(None);
+    }
+    Ok(Some(Told::Announced { key, session: Box::new(Session::parse(said.payload)?) }))
+}
+
+fn by_dhcp(bytes: &[u8]) -> Result<Option<Told>, WireError> {
+    let message = Dhcp::parse(bytes)?;
+    Ok(match (message.to_client, message.kind, message.server) {
+        (true, DhcpKind::OFFER | DhcpKind::ACK | DhcpKind::NAK, Some(server)) => Some(Told::DhcpServer { server }),
+        (false, ..) => Some(Told::DhcpClient),
+        _ => None,
+    })
+}
+
+impl Sighting {
+    /// Something told by whoever has this address, of which only that is known.
+    #[must_use]
+    pub const fn plain(at: Duration, from: Ipv4Addr, told: Told) -> Self {
+        Self { at, seat: 0, mac: None, from, to_us: false, told }
+    }
+
+    /// The sighting in a datagram that came through a socket; `None` when it says nothing about its sender.
+    ///
+    /// # Errors
+    /// When the datagram cannot be read.
+    pub fn read(
+        at: Duration,
+        seat: usize,
+        from: SocketAddrV4,
+        port: u16,
+        bytes: &[u8],
+    ) -> Result<Option<Self>, WireError> {
+        let told = Told::by_datagram(port, bytes)?;
+        Ok(told.map(|told| Self { at, seat, mac: None, from: *from.ip(), to_us: false, told }))
     }
 }

@@ -36,11 +36,11 @@ fn census(replies: Vec<PollReply>) -> Census {
     let mut census = Census::default();
     for reply in replies {
         let from = reply.address;
-        census.take(&Sighting { at: Duration::ZERO, seat: 0, from, told: Told::PollReply(Box::new(reply)) });
+        census.take(&Sighting::plain(Duration::ZERO, from, Told::PollReply(Box::new(reply))));
         let mask = Ipv4Addr::new(255, 255, 0, 0);
         let gateway = Ipv4Addr::UNSPECIFIED;
         let told = Told::IpSettings(IpProgReply { address: from, mask, port: 6454, status: 0, gateway });
-        census.take(&Sighting { at: Duration::ZERO, seat: 0, from, told });
+        census.take(&Sighting::plain(Duration::ZERO, from, told));
     }
     census
 }

@@ -15,7 +15,7 @@ use crate::finding::{Finding, Rule};
 use crate::sheet::RigSheet;
 
 pub use addresses::standing;
-pub use world::world_clashes;
+pub use world::{shared_addresses, world_clashes};
 
 /// Every rule there is, in the order of their codes.
 #[must_use]

@@ -1,12 +1,16 @@
 //! Clashes of what was found with itself, known without any sheet.
 
+use std::collections::{HashMap, HashSet};
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+
 use super::repeated;
 use crate::Direction;
-use crate::address::Subnet;
-use crate::census::{Census, FoundNode, FoundPort};
+use crate::census::{Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Standing, Viewpoint};
 use crate::finding::{Finding, Rule, Severity};
 
-pub(super) static RULES: &[&Rule] = &[&TWICE, &UNREACHABLE, &SAME_NAME, &SPLIT, &FLOOD];
+pub(super) static RULES: &[&Rule] = &[&TWICE, &UNREACHABLE, &SAME_NAME, &SPLIT, &FLOOD, &DHCP_SERVERS];
 
 static TWICE: Rule = Rule {
     code: "W001",
@@ -39,43 +43,93 @@ static FLOOD: Rule = Rule {
     why: "somebody floods the network with made-up answers, or a device is badly broken",
 };
 
-/// What is wrong among the nodes found, seen from a computer in `own`.
+static DHCP_SERVERS: Rule = Rule {
+    code: "W006",
+    severity: Severity::Warning,
+    title: "several DHCP servers",
+    why: "which of them answers first changes from one power-up to the next, and addresses with it",
+};
+
+/// The most devices named in one finding.
+const MOST_NAMED: usize = 12;
+
+/// What is wrong among the devices found, seen from there.
 #[must_use]
-pub fn world_clashes(census: &Census, own: &[Subnet]) -> Vec<Finding> {
+pub fn world_clashes(census: &Census, from: &Viewpoint) -> Vec<Finding> {
     let nodes = census.by_address();
-    let mut findings = twice(&nodes);
-    findings.extend(nodes.iter().filter_map(|node| unreachable(node, own)));
+    let devices = census.devices(from);
+    let mut findings = shared_addresses(census, &devices, from);
+    findings.extend(unreachable(&devices, from));
     findings.extend(same_name(&nodes));
     findings.extend(splits(&nodes));
+    findings.extend(dhcp_servers(census, &devices));
     if census.overlooked() > 0 {
         let what = format!(
-            "{} answers came from still more nodes after the first {}",
+            "{} more sightings were left out after the first {} devices: the network is being flooded",
             census.overlooked(),
-            Census::MOST_NODES
+            devices.len()
         );
-        findings.push(FLOOD.finding(what, "capture the traffic and unplug what sends it"));
+        findings.push(FLOOD.finding(what, "record the traffic (survey --record FILE) and unplug what sends it"));
     }
     findings
 }
 
-fn twice(nodes: &[&FoundNode]) -> Vec<Finding> {
-    let finding = |group: Vec<&FoundNode>| {
-        let macs: Vec<String> = group.iter().map(|n| format!("{} ({})", mac(n), n.title())).collect();
-        let what = format!("{} is held by {}", group[0].address, macs.join(" and "));
+/// The addresses that several devices hold, as far as one of `devices` is among them.
+#[must_use]
+pub fn shared_addresses(census: &Census, devices: &[Device], from: &Viewpoint) -> Vec<Finding> {
+    let held: HashSet<Ipv4Addr> = devices.iter().flat_map(|device| device.addresses.iter().copied()).collect();
+    let by_mac: HashMap<MacAddress, &Device> =
+        devices.iter().filter_map(|device| Some((device.mac?, device))).collect();
+    let who = |mac: &MacAddress| match by_mac.get(mac) {
+        Some(device) if !device.name.is_empty() => format!("{mac} ({})", device.name),
+        _ => mac.to_string(),
+    };
+    let finding = |contested: &Contested| {
+        let macs: Vec<String> = contested.macs.iter().map(who).collect();
+        let what = format!("{} is held by {}", contested.address, macs.join(" and "));
         TWICE.finding(what, "unplug one of them, then set the other's address")
     };
-    repeated(nodes.iter().copied(), |node| node.address).into_iter().map(finding).collect()
+    census.contested(from).iter().filter(|one| held.contains(&one.address)).map(finding).collect()
 }
 
-fn unreachable(node: &FoundNode, own: &[Subnet]) -> Option<Finding> {
-    if own.is_empty() || own.iter().any(|subnet| subnet.contains(node.address)) {
+/// One finding for all of them: one command advises on them together.
+fn unreachable(devices: &[Device], from: &Viewpoint) -> Option<Finding> {
+    let far = devices.iter().filter(|device| device.standing == Standing::OtherSubnet);
+    let far: Vec<(String, Ipv4Addr)> =
+        far.filter_map(|device| Some((device.title_beside_address(), device.address?))).collect();
+    if far.is_empty() {
         return None;
     }
-    let here: Vec<String> = own.iter().map(ToString::to_string).collect();
-    let what = format!("{} has {}, this computer is in {}", node.title(), node.address, here.join(", "));
+    let who: Vec<String> =
+        far.iter().take(MOST_NAMED).map(|(title, address)| format!("{title} has {address}")).collect();
+    let more = far.len().saturating_sub(MOST_NAMED);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    let here: Vec<String> = from.subnets.iter().map(ToString::to_string).collect();
+    let what = format!("{}{more}, this computer is in {}", who.join(", "), here.join(", "));
+    let mut targets: Vec<Ipv4Addr> = far.iter().map(|(_, address)| *address).take(MOST_NAMED).collect();
+    targets.dedup();
+    let targets: Vec<String> = targets.iter().map(ToString::to_string).collect();
     let remedy =
-        format!("give this computer a second address there: deft-lantern adapters advise {}", node.address);
+        format!("give this computer a second address there: deft-lantern adapters advise {}", targets.join(" "));
     Some(UNREACHABLE.finding(what, remedy))
+}
+
+fn dhcp_servers(census: &Census, devices: &[Device]) -> Option<Finding> {
+    let servers = census.surroundings().dhcp_servers;
+    if servers.len() < 2 {
+        return None;
+    }
+    let named = |server: &DhcpServer| {
+        let device = devices.iter().find(|device| server.mac.is_some() && device.mac == server.mac);
+        let name = device.map(|device| device.name.to_string()).filter(|name| !name.is_empty());
+        let mac = server.mac.map_or_else(|| "MAC not seen".to_owned(), |mac| mac.to_string());
+        format!("{} ({})", server.address, name.unwrap_or(mac))
+    };
+    let list: Vec<String> = servers.iter().map(named).collect();
+    Some(
+        DHCP_SERVERS
+            .finding(format!("{} give addresses", list.join(" and ")), "leave one on, switch the others off"),
+    )
 }
 
 fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {

@@ -35,7 +35,7 @@ fn census(replies: Vec<PollReply>) -> Census {
     for reply in replies {
         let from = reply.address;
         let told = Told::PollReply(Box::new(reply));
-        census.take(&Sighting { at: Duration::ZERO, seat: 0, from, told });
+        census.take(&Sighting::plain(Duration::ZERO, from, told));
         let settings = IpProgReply {
             address: from,
             mask: Ipv4Addr::new(255, 255, 0, 0),
@@ -43,7 +43,7 @@ fn census(replies: Vec<PollReply>) -> Census {
             status: 0,
             gateway: Ipv4Addr::UNSPECIFIED,
         };
-        census.take(&Sighting { at: Duration::ZERO, seat: 0, from, told: Told::IpSettings(settings) });
+        census.take(&Sighting::plain(Duration::ZERO, from, Told::IpSettings(settings)));
     }
     census
 }
@@ -120,7 +120,7 @@ fn a_leased_address_is_no_fixed_one() {
     let leased = |name| PollReply { status2: Status2(0x06), ..reply(name, 1, 1) };
     let (sheet, mut census) = (sheet(NORTH_BY_MAC), Census::default());
     let told = Told::PollReply(Box::new(leased("north")));
-    census.take(&Sighting { at: Duration::ZERO, seat: 0, from: Ipv4Addr::new(10, 40, 1, 1), told });
+    census.take(&Sighting::plain(Duration::ZERO, Ipv4Addr::new(10, 40, 1, 1), told));
     let comparison = compare(&sheet, &census);
     let found = comparison.findings(&sheet);
     assert_eq!(found[0].what, "north at 10.40.1.1: addressing is by DHCP, planned fixed");

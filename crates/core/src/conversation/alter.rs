@@ -189,6 +189,7 @@ impl Alter {
                 let expected = [Some(self.node.address), self.destination()];
                 expected.contains(&Some(sighting.from)) || expected.contains(&Some(reply.address))
             }
+            _ => false,
         }
     }
 
@@ -224,6 +225,7 @@ impl Alter {
             }
             // The acknowledgement was lost, but the node is there already.
             Told::PollReply(_) => self.has_arrived() && self.destination().is_some(),
+            _ => false,
         };
         if takes_it {
             self.wait_for_restart(now);
@@ -267,11 +269,11 @@ impl Alter {
 
 impl Conversation for Alter {
     type Event = AlterEvent;
-    type Heard<'a> = Heard<'a>;
-    type Outgoing = Outgoing;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
-        let Ok(Some(sighting)) = Sighting::read(now, heard.seat, heard.from, heard.bytes) else { return };
+        let Heard::Datagram(heard) = heard else { return };
+        let read = Sighting::read(now, heard.seat, heard.from, heard.port, heard.bytes);
+        let Ok(Some(sighting)) = read else { return };
         if self.outcome.is_some() || !self.is_ours(&sighting) {
             return;
         }

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use lantern_wire::{Arp, MacAddress};
 
-use super::Conversation;
+use super::{Conversation, Heard, Outgoing};
 
 /// RFC 5227 spaces probes one to two seconds apart so that hundreds of devices may start at once. We are one, and
 /// somebody waits: a third of a second, and more than a second of silence after the last.
@@ -155,10 +155,9 @@ impl Claim {
 
 impl Conversation for Claim {
     type Event = Taken;
-    type Heard<'a> = &'a [u8];
-    type Outgoing = Vec<u8>;
 
-    fn hear(&mut self, _: Duration, frame: &&[u8]) {
+    fn hear(&mut self, _: Duration, heard: &Heard<'_>) {
+        let Heard::Frame(frame) = heard else { return };
         let Ok(arp) = Arp::parse(frame) else { return };
         self.notice(&arp);
         let found = self.conflict(&arp);
@@ -168,8 +167,8 @@ impl Conversation for Claim {
         }
     }
 
-    fn next_send(&mut self) -> Option<Vec<u8>> {
-        self.outbox.pop_front()
+    fn next_send(&mut self) -> Option<Outgoing> {
+        self.outbox.pop_front().map(Outgoing::Frame)
     }
 
     fn wake_at(&self) -> Option<Duration> {
@@ -215,14 +214,14 @@ mod tests {
                 Some((when, arp)) => {
                     heard.pop_front();
                     now = Duration::from_millis(when);
-                    claim.hear(now, &&arp.to_bytes()[..]);
+                    claim.hear(now, &Heard::Frame(&arp.to_bytes()));
                 }
                 None => {
                     now = at;
                     claim.wake(now);
                 }
             }
-            while let Some(frame) = claim.next_send() {
+            while let Some(Outgoing::Frame(frame)) = claim.next_send() {
                 sent.push((now.as_millis(), Arp::parse(&frame).unwrap().to_string()));
             }
         }
@@ -280,7 +279,7 @@ mod tests {
     #[test]
     fn what_is_no_arp_is_nothing() {
         let mut claim = Claim::probe(OWN, vec![WANTED]);
-        claim.hear(Duration::ZERO, &&b"\xff\xff"[..]);
+        claim.hear(Duration::ZERO, &Heard::Frame(b"\xff\xff"));
         assert_eq!(claim.taken(), None);
     }
 }

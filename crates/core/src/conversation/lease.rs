@@ -8,7 +8,7 @@ use std::time::Duration;
 use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
 use lantern_wire::{Arp, MacAddress, UdpFrame};
 
-use super::Conversation;
+use super::{Conversation, Heard, Outgoing};
 use crate::address::Mask;
 
 /// Each question is asked this often, this far apart.
@@ -148,10 +148,9 @@ impl Lease {
 
 impl Conversation for Lease {
     type Event = ();
-    type Heard<'a> = &'a [u8];
-    type Outgoing = Vec<u8>;
 
-    fn hear(&mut self, now: Duration, frame: &&[u8]) {
+    fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
+        let Heard::Frame(frame) = heard else { return };
         let Ok(frame) = UdpFrame::parse(frame) else { return };
         if frame.to.port() != CLIENT_PORT || self.end.is_some() {
             return;
@@ -165,8 +164,8 @@ impl Conversation for Lease {
         }
     }
 
-    fn next_send(&mut self) -> Option<Vec<u8>> {
-        self.outbox.pop_front()
+    fn next_send(&mut self) -> Option<Outgoing> {
+        self.outbox.pop_front().map(Outgoing::Frame)
     }
 
     fn wake_at(&self) -> Option<Duration> {
@@ -217,12 +216,12 @@ mod tests {
     }
 
     fn sent(lease: &mut Lease) -> Option<Dhcp> {
-        let frame = lease.next_send()?;
+        let Outgoing::Frame(frame) = lease.next_send()? else { panic!("not a frame") };
         Some(Dhcp::parse(UdpFrame::parse(&frame).unwrap().payload).unwrap())
     }
 
     fn hear(lease: &mut Lease, message: &Dhcp) {
-        lease.hear(Duration::from_millis(10), &&from_server(message)[..]);
+        lease.hear(Duration::from_millis(10), &Heard::Frame(&from_server(message)));
     }
 
     #[test]
@@ -260,7 +259,7 @@ mod tests {
         for message in &strange {
             hear(&mut lease, message);
         }
-        lease.hear(Duration::ZERO, &&b"\xff"[..]);
+        lease.hear(Duration::ZERO, &Heard::Frame(b"\xff"));
         assert_eq!((lease.end(), sent(&mut lease)), (None, None));
     }
 

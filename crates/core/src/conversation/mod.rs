@@ -5,7 +5,7 @@
 //!
 //! 1. [`Conversation::next_event`] until it is `None` (a step is told before it is sent, so that it can be written
 //!    down first), then [`Conversation::next_send`] until it is `None`;
-//! 2. wait for a datagram or until [`Conversation::wake_at`];
+//! 2. wait for something to hear or until [`Conversation::wake_at`];
 //! 3. [`Conversation::hear`] or [`Conversation::wake`], and again from 1.
 //!
 //! When [`Conversation::wake_at`] is `None`, the conversation is over. The same conversation runs against real
@@ -15,32 +15,31 @@ mod alter;
 mod claim;
 mod lease;
 mod outbox;
+mod pace;
 mod survey;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
+
+use lantern_wire::MacAddress;
 
 use crate::address::Subnet;
 
 pub use alter::{Alter, AlterEvent, Outcome};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
-pub use survey::{Progress, Survey, SurveyEvent, SurveyPlan};
+pub use survey::{Extent, Glimpse, Means, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
 
 /// One side of a talk with the network. `now` is always the time since it began.
 pub trait Conversation {
     /// What it tells while it runs.
     type Event;
-    /// What it hears: datagrams or frames.
-    type Heard<'a>;
-    /// What it sends.
-    type Outgoing;
 
     /// Takes in what was heard.
-    fn hear(&mut self, now: Duration, heard: &Self::Heard<'_>);
+    fn hear(&mut self, now: Duration, heard: &Heard<'_>);
 
-    /// The next thing to send; call until `None` after every other call.
-    fn next_send(&mut self) -> Option<Self::Outgoing>;
+    /// The next thing to send or to do; call until `None` after every other call.
+    fn next_send(&mut self) -> Option<Outgoing>;
 
     /// When to call [`Conversation::wake`] next; `None` when the conversation is over.
     fn wake_at(&self) -> Option<Duration>;
@@ -63,24 +62,94 @@ pub struct Seat {
     pub limited_broadcast: bool,
 }
 
+impl Seat {
+    /// Where to send what a whole group shall hear. On loopback there are no groups: the wire of the ground is one.
+    #[must_use]
+    pub const fn everybody(&self, group: Ipv4Addr) -> Ipv4Addr {
+        if self.own.is_loopback() { self.subnet.broadcast() } else { group }
+    }
+}
+
+/// Something that came in.
+#[derive(Debug, Clone, Copy)]
+pub enum Heard<'a> {
+    /// A datagram, through a socket.
+    Datagram(Datagram<'a>),
+    /// An Ethernet frame, as it passed the adapter; also what this computer itself sends.
+    Frame(&'a [u8]),
+    /// An IP packet without its frame, from a file.
+    Packet(&'a [u8]),
+    /// Somebody answered an echo request.
+    Echo(Ipv4Addr),
+    /// The system's table of neighbours.
+    Neighbours(&'a [Neighbour]),
+}
+
+/// An entry of the system's table of neighbours.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Neighbour {
+    /// The address.
+    pub address: Ipv4Addr,
+    /// The MAC address the system has found for it.
+    pub mac: MacAddress,
+    /// Whether the system has made sure of it lately.
+    pub fresh: bool,
+}
+
 /// A datagram that came in.
 #[derive(Debug, Clone, Copy)]
-pub struct Heard<'a> {
+pub struct Datagram<'a> {
     /// Through which seat.
     pub seat: usize,
     /// Who sent it.
     pub from: SocketAddrV4,
+    /// The port of ours it came to.
+    pub port: u16,
     /// Its payload.
     pub bytes: &'a [u8],
 }
 
-/// A datagram to send.
+/// Something to send, or to have done.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Outgoing {
-    /// Through which seat.
-    pub seat: usize,
-    /// To whom.
-    pub to: SocketAddrV4,
-    /// Its payload.
-    pub bytes: Vec<u8>,
+pub enum Outgoing {
+    /// A datagram. It leaves by the socket whose port is the one it goes to.
+    Datagram {
+        /// Through which seat.
+        seat: usize,
+        /// To whom.
+        to: SocketAddrV4,
+        /// Its payload.
+        bytes: Vec<u8>,
+    },
+    /// An Ethernet frame.
+    Frame(Vec<u8>),
+    /// An echo request.
+    Echo {
+        /// From which seat.
+        seat: usize,
+        /// To whom.
+        to: Ipv4Addr,
+    },
+    /// Tell the system's table of neighbours.
+    Neighbours,
+    /// Listen to a group.
+    Join {
+        /// On which seat.
+        seat: usize,
+        /// The group.
+        group: Ipv4Addr,
+        /// The port whose socket shall hear it.
+        port: u16,
+    },
+}
+
+impl Outgoing {
+    /// The datagram that is sent, where it is one.
+    #[must_use]
+    pub fn as_datagram(&self) -> Option<(usize, SocketAddrV4, &[u8])> {
+        match self {
+            Self::Datagram { seat, to, bytes } => Some((*seat, *to, bytes)),
+            _ => None,
+        }
+    }
 }

@@ -1,39 +1,86 @@
-//! Datagrams waiting to be sent.
+//! Things waiting to be sent.
 
 use std::collections::VecDeque;
 use std::net::{Ipv4Addr, SocketAddrV4};
+use std::time::Duration;
 
 use lantern_wire::art_net::{PORT, Poll, PollFlags, PollTarget};
 
+use super::pace::Pace;
 use super::{Outgoing, Seat};
 
-/// What a conversation has to send, through which seats.
+/// The most things that wait for their turn; whoever asks repeats what was dropped.
+const MOST_WAITING: usize = 4096;
+
+/// What a conversation has to send, through which seats. What goes to everybody leaves at once, what goes to one
+/// device at the pace.
 #[derive(Debug)]
 pub(super) struct Outbox {
     seats: Vec<Seat>,
+    is_paced: bool,
+    pace: Pace,
     waiting: VecDeque<Outgoing>,
+    ready: VecDeque<Outgoing>,
 }
 
 impl Outbox {
+    /// An outbox for a talk with one device, which waits for its answers anyway.
     pub(super) fn new(seats: Vec<Seat>) -> Self {
-        Self { seats, waiting: VecDeque::new() }
+        Self { is_paced: false, ..Self::with_pace(seats, Pace::USUAL) }
+    }
+
+    pub(super) fn with_pace(seats: Vec<Seat>, per_second: u32) -> Self {
+        let pace = Pace::new(per_second);
+        Self { seats, is_paced: true, pace, waiting: VecDeque::new(), ready: VecDeque::new() }
     }
 
     pub(super) fn next(&mut self) -> Option<Outgoing> {
-        self.waiting.pop_front()
+        self.ready.pop_front()
     }
 
-    /// Sends to one node: from the seat in its subnet, or where there is none from the one that `heard` it.
+    /// Lets pass what may leave by now.
+    pub(super) fn release(&mut self, now: Duration) {
+        while !self.waiting.is_empty() && self.pace.lets_pass(now) {
+            self.ready.extend(self.waiting.pop_front());
+        }
+    }
+
+    /// Whether something that would leave right now may.
+    pub(super) fn has_room(&mut self, now: Duration) -> bool {
+        self.waiting.is_empty() && self.pace.lets_pass(now)
+    }
+
+    /// When to release again.
+    pub(super) fn release_at(&self) -> Option<Duration> {
+        (!self.waiting.is_empty()).then(|| self.pace.next())
+    }
+
+    pub(super) const fn pace(&self) -> &Pace {
+        &self.pace
+    }
+
+    /// Sends at once.
+    pub(super) fn send_now(&mut self, outgoing: Outgoing) {
+        self.ready.push_back(outgoing);
+    }
+
+    /// Sends when the pace allows it.
+    pub(super) fn send_in_turn(&mut self, outgoing: Outgoing) {
+        if !self.is_paced {
+            self.ready.push_back(outgoing);
+        } else if self.waiting.len() < MOST_WAITING {
+            self.waiting.push_back(outgoing);
+        }
+    }
+
+    /// Sends to the Art-Net port of one node: from the seat in its subnet, or where there is none from the one that
+    /// `heard` it.
     pub(super) fn send(&mut self, heard: usize, to: Ipv4Addr, bytes: Vec<u8>) {
         let seat = self.seat_beside(to).unwrap_or(heard);
-        self.send_from(seat, to, bytes);
+        self.send_in_turn(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes });
     }
 
-    fn send_from(&mut self, seat: usize, to: Ipv4Addr, bytes: Vec<u8>) {
-        self.waiting.push_back(Outgoing { seat, to: SocketAddrV4::new(to, PORT), bytes });
-    }
-
-    fn seat_beside(&self, address: Ipv4Addr) -> Option<usize> {
+    pub(super) fn seat_beside(&self, address: Ipv4Addr) -> Option<usize> {
         self.seats.iter().position(|seat| seat.subnet.contains(address))
     }
 
@@ -45,13 +92,18 @@ impl Outbox {
     /// Polls everybody on every seat: by the directed broadcast, which is enough for nodes in our subnet, and by
     /// the limited one, which is the only way to nodes in another.
     pub(super) fn poll_everybody(&mut self) {
-        for index in 0..self.seats.len() {
-            let seat = self.seats[index];
-            self.send_from(index, seat.subnet.broadcast(), poll());
-            if seat.limited_broadcast {
-                self.send_from(index, Ipv4Addr::BROADCAST, poll());
+        for seat in 0..self.seats.len() {
+            let Seat { subnet, limited_broadcast, .. } = self.seats[seat];
+            let everybody = limited_broadcast.then_some(Ipv4Addr::BROADCAST);
+            for to in std::iter::once(subnet.broadcast()).chain(everybody) {
+                self.send_now(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: poll() });
             }
         }
+    }
+
+    /// A poll of one address from this seat.
+    pub(super) fn polling(&self, seat: usize, address: Ipv4Addr) -> Outgoing {
+        Outgoing::Datagram { seat, to: SocketAddrV4::new(address, PORT), bytes: poll() }
     }
 
     /// Polls one node.

@@ -1,8 +1,11 @@
 //! Kinds: what models of node there are, and what each can do.
 
+use std::net::Ipv4Addr;
 use std::sync::LazyLock;
 
-use serde::Deserialize;
+use serde::{Deserialize, Deserializer, de};
+
+use crate::address::AddressRange;
 
 /// A model of node.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
@@ -20,11 +23,18 @@ pub struct Kind {
     pub oem: u16,
     /// How many DMX ports it has.
     pub ports: u32,
+    /// The addresses its units have as they leave the factory.
+    #[serde(default, deserialize_with = "range")]
+    pub factory: Option<AddressRange>,
 }
 
 #[derive(Deserialize)]
 struct KindFile {
     kind: Vec<Kind>,
+}
+
+fn range<'de, D: Deserializer<'de>>(from: D) -> Result<Option<AddressRange>, D::Error> {
+    String::deserialize(from)?.parse().map(Some).map_err(de::Error::custom)
 }
 
 static SHIPPED: LazyLock<Vec<Kind>> = LazyLock::new(|| {
@@ -43,6 +53,13 @@ impl Kind {
     #[must_use]
     pub fn stating(esta: u16, oem: u16) -> Option<&'static Self> {
         SHIPPED.iter().find(|kind| (kind.esta, kind.oem) == (esta, oem))
+    }
+
+    /// Addresses that units of known kinds have as they leave the factory.
+    pub fn factory_addresses() -> impl Iterator<Item = Ipv4Addr> {
+        let mut ranges: Vec<AddressRange> = SHIPPED.iter().filter_map(|kind| kind.factory).collect();
+        ranges.dedup();
+        ranges.into_iter().flat_map(|range| (0..range.len()).filter_map(move |n| range.nth(n)))
     }
 
     /// Maker and model, as shown in tables.

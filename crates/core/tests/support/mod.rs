@@ -1,15 +1,20 @@
 //! Runs a conversation against simulated nodes under a virtual clock.
 #![allow(dead_code, reason = "each test file uses its own part")]
 
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_core::census::Census;
-use lantern_core::conversation::{Conversation, Heard, Outgoing, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{Conversation, Datagram, Heard, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, MemoryGround, Scene};
 
 pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
+
+/// A datagram as it comes in on the Art-Net port.
+pub(crate) fn datagram(from: SocketAddrV4, bytes: &[u8]) -> Heard<'_> {
+    Heard::Datagram(Datagram { seat: 0, from, port: 6454, bytes })
+}
 
 /// Where the program under test sits.
 pub(crate) fn seat() -> Seat {
@@ -35,7 +40,7 @@ pub(crate) fn one_node(extra: &str) -> Scene {
 /// Runs the conversation to its end; gives its events with their times, and how long it took.
 pub(crate) fn run<C>(conversation: &mut C, ground: &mut MemoryGround) -> (Vec<(Duration, C::Event)>, Duration)
 where
-    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+    C: Conversation,
 {
     run_with(conversation, ground, |_, _, _| {})
 }
@@ -47,7 +52,7 @@ pub(crate) fn run_with<C>(
     mut meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
 ) -> (Vec<(Duration, C::Event)>, Duration)
 where
-    C: for<'a> Conversation<Heard<'a> = Heard<'a>, Outgoing = Outgoing>,
+    C: Conversation,
 {
     let began = ground.now();
     let mut events = Vec::new();
@@ -55,7 +60,7 @@ where
         match ground.run_until(began + wake_at) {
             Some(heard) => {
                 let heard_at = heard.at.max(began) - began;
-                conversation.hear(heard_at, &Heard { seat: 0, from: heard.from, bytes: &heard.bytes });
+                conversation.hear(heard_at, &datagram(heard.from, &heard.bytes));
             }
             None => conversation.wake(ground.now() - began),
         }
@@ -66,7 +71,9 @@ where
             events.push((now, event));
         }
         while let Some(outgoing) = conversation.next_send() {
-            ground.send(outgoing.to, &outgoing.bytes);
+            if let Some((_, to, bytes)) = outgoing.as_datagram() {
+                ground.send(to, bytes);
+            }
         }
     }
     (events, ground.now() - began)
@@ -74,8 +81,7 @@ where
 
 /// Surveys the ground, settings included.
 pub(crate) fn survey(ground: &mut MemoryGround, expected: Option<&RigSheet>) -> Census {
-    let plan = SurveyPlan { seats: vec![seat()], expected: expected.cloned(), ask_settings: true };
-    let mut survey = Survey::new(plan);
+    let mut survey = Survey::new(SurveyPlan::art_net(vec![seat()], expected.cloned(), true));
     run(&mut survey, ground);
     survey.into_census()
 }

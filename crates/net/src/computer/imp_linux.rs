@@ -130,6 +130,14 @@ fn own_address(message: &AddressMessage) -> Option<OwnAddress> {
     Some(OwnAddress { address, subnet: Subnet::around(address, mask), origin })
 }
 
+/// The stricter of the two settings holds (ip-sysctl, rp_filter): 1 is strict, 2 asks only for any way back.
+pub(super) fn drops_foreign(adapter: &str) -> bool {
+    let of =
+        |name: &str| fs::read_to_string(format!("/proc/sys/net/ipv4/conf/{name}/rp_filter")).unwrap_or_default();
+    let setting = |name: &str| of(name).trim().parse::<u8>().unwrap_or(0);
+    setting("all").max(setting(adapter)) == 1
+}
+
 /// The gateway of a default route through this adapter.
 fn gateway(route: &RouteMessage, index: u32) -> Option<Ipv4Addr> {
     let through = route.attributes.contains(&RouteAttribute::Oif(index));

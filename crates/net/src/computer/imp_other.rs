@@ -33,6 +33,10 @@ pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
     Ok(by_name.into_values().collect())
 }
 
+pub(super) const fn drops_foreign(_adapter: &str) -> bool {
+    false
+}
+
 pub(super) fn holders() -> Vec<Holder> {
     Vec::new()
 }

@@ -8,6 +8,13 @@ use lantern_core::adapter::Computer;
 
 use crate::NetError;
 
+/// Whether the system drops what comes in from addresses it would not answer through the same adapter (reverse path
+/// filter, RFC 3704): then nodes in other subnets are heard only by raw frames.
+#[must_use]
+pub fn drops_foreign(adapter: &str) -> bool {
+    imp::drops_foreign(adapter)
+}
+
 /// Looks at this computer as it is now.
 ///
 /// # Errors

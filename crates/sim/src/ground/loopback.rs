@@ -18,12 +18,16 @@ use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
 use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
-use crate::{Destination, Link, Scene, SimNode};
+use crate::device::Utterance;
+use crate::party::Party;
+use crate::{Destination, Link, Scene, Speech};
 
 /// The second octets grounds may use; 127.0 belongs to the computer itself.
 const SECOND_OCTETS: std::ops::RangeInclusive<u8> = 1..=254;
 /// How many parties are remembered as listening to what nodes say to everybody.
 const MOST_LISTENERS: usize = 64;
+/// Ports up to this one need rights; what happens there is left out.
+const LAST_PRIVILEGED: u16 = 1023;
 
 /// Simulated nodes on real sockets, in a thread of their own, until dropped.
 #[derive(Debug)]
@@ -56,7 +60,7 @@ impl LoopbackGround {
     }
 
     fn start_on(scene: &Scene, second_octet: u8, wire: std::net::UdpSocket) -> io::Result<Self> {
-        let nodes = scene.on_ground(Ipv4Addr::new(127, second_octet, 0, 0)).nodes();
+        let parties = Party::all(&scene.on_ground(Ipv4Addr::new(127, second_octet, 0, 0)));
         let link = Link::new(scene.loss, scene.seed);
         let (orders, inbox) = unbounded_channel();
         let (ready, started) = mpsc::channel();
@@ -66,9 +70,9 @@ impl LoopbackGround {
                 Err(error) => return ready.send(Err(error)).unwrap_or(()),
             };
             LocalSet::new().block_on(&runtime, async {
-                match Ground::new(second_octet, nodes, link, wire) {
+                match Ground::new(second_octet, parties, link, wire) {
                     Ok(mut ground) => {
-                        let bound = ground.bind_nodes();
+                        let bound = ground.bind_parties();
                         let runs = bound.is_ok();
                         ready.send(bound).unwrap_or(());
                         if runs {
@@ -121,10 +125,11 @@ fn claim(second_octet: u8) -> io::Result<std::net::UdpSocket> {
 /// What runs in the thread.
 struct Ground {
     second_octet: u8,
-    nodes: Vec<SimNode>,
+    parties: Vec<Party>,
     link: Link,
-    wire: Rc<UdpSocket>,
-    sockets: BTreeMap<Ipv4Addr, NodeSocket>,
+    /// What stands for the wire, on each port.
+    wires: BTreeMap<u16, Rc<UdpSocket>>,
+    sockets: BTreeMap<SocketAddrV4, NodeSocket>,
     listeners: BTreeSet<SocketAddrV4>,
     heard: UnboundedSender<Frame>,
     inbox: UnboundedReceiver<Frame>,
@@ -138,20 +143,26 @@ struct NodeSocket {
 
 /// A datagram that came in, and the address it was sent to.
 struct Frame {
-    to: Ipv4Addr,
+    to: SocketAddrV4,
     from: SocketAddrV4,
     bytes: Vec<u8>,
 }
 
 impl Ground {
-    fn new(second_octet: u8, nodes: Vec<SimNode>, link: Link, wire: std::net::UdpSocket) -> io::Result<Self> {
+    fn new(second_octet: u8, parties: Vec<Party>, link: Link, wire: std::net::UdpSocket) -> io::Result<Self> {
         let (heard, inbox) = unbounded_channel();
-        let wire = Rc::new(UdpSocket::from_std(wire)?);
+        let mut wires = BTreeMap::from([(PORT, Rc::new(UdpSocket::from_std(wire)?))]);
+        let ports: BTreeSet<u16> =
+            parties.iter().flat_map(Party::ports).filter(|port| *port > LAST_PRIVILEGED).collect();
+        for port in ports.into_iter().filter(|port| *port != PORT) {
+            let wire = bound(SocketAddrV4::new(Ipv4Addr::new(127, second_octet, 255, 255), port))?;
+            wires.insert(port, Rc::new(wire));
+        }
         Ok(Self {
             second_octet,
-            nodes,
+            parties,
             link,
-            wire,
+            wires,
             sockets: BTreeMap::new(),
             listeners: BTreeSet::new(),
             heard,
@@ -170,9 +181,12 @@ impl Ground {
     }
 
     async fn run(&mut self, mut orders: UnboundedReceiver<Order>) {
-        spawn_local(read(self.wire.clone(), self.wire_address(), self.heard.clone()));
+        for (port, wire) in &self.wires {
+            let address = SocketAddrV4::new(self.wire_address(), *port);
+            spawn_local(read(wire.clone(), address, self.heard.clone()));
+        }
         loop {
-            let wake = self.nodes.iter().filter_map(SimNode::wake_at).min();
+            let wake = self.parties.iter().filter_map(Party::wake_at).min();
             let sleep = wake.map_or(Duration::from_secs(60), |at| at.saturating_sub(self.started.elapsed()));
             tokio::select! {
                 frame = self.inbox.recv() => match frame {
@@ -185,9 +199,9 @@ impl Ground {
                 },
                 () = tokio::time::sleep(sleep) => {}
             }
-            self.wake_nodes();
-            // A node that cannot have the address it was given stays silent, as a real one would.
-            self.bind_nodes().unwrap_or(());
+            self.wake_parties();
+            // A party that cannot have the address it was given stays silent, as a real one would.
+            self.bind_parties().unwrap_or(());
         }
     }
 
@@ -196,12 +210,12 @@ impl Ground {
             self.listeners.insert(frame.from);
         }
         let now = self.started.elapsed();
-        let everybody = frame.to == self.wire_address();
-        for index in 0..self.nodes.len() {
-            let meant = everybody || self.nodes[index].address() == frame.to;
+        let everybody = *frame.to.ip() == self.wire_address();
+        for index in 0..self.parties.len() {
+            let meant = everybody || self.parties[index].address() == *frame.to.ip();
             if meant && self.link.delivers() {
-                let was_at = self.nodes[index].address();
-                self.nodes[index].hear(now, frame.from, &frame.bytes);
+                let was_at = self.parties[index].address();
+                self.parties[index].hear(now, frame.to.port(), frame.from, &frame.bytes);
                 self.let_speak(index, was_at);
             }
         }
@@ -209,66 +223,86 @@ impl Ground {
 
     fn switch(&mut self, name: &str, on: bool) {
         let now = self.started.elapsed();
-        for node in self.nodes.iter_mut().filter(|node| node.setup().name == name) {
-            node.switch(now, on);
+        for party in self.parties.iter_mut().filter(|party| party.name() == name) {
+            party.switch(now, on);
         }
     }
 
-    fn wake_nodes(&mut self) {
+    fn wake_parties(&mut self) {
         let now = self.started.elapsed();
-        for index in 0..self.nodes.len() {
-            if self.nodes[index].wake_at().is_some_and(|at| at <= now) {
-                self.nodes[index].wake(now);
-                // A node that has just come up speaks from its new address.
-                self.bind_nodes().unwrap_or(());
-                self.let_speak(index, self.nodes[index].address());
+        for index in 0..self.parties.len() {
+            if self.parties[index].wake_at().is_some_and(|at| at <= now) {
+                self.parties[index].wake(now);
+                // One that has just come up speaks from its new address.
+                self.bind_parties().unwrap_or(());
+                self.let_speak(index, self.parties[index].address());
             }
         }
     }
 
     fn let_speak(&mut self, index: usize, source: Ipv4Addr) {
-        while let Some(speech) = self.nodes[index].next_speech() {
-            let socket = self.sockets.get(&source).map_or(&self.wire, |bound| &bound.socket);
-            let listeners: Vec<SocketAddrV4> = match speech.to {
-                Destination::Everybody => self.listeners.iter().copied().collect(),
-                Destination::One(party) => vec![party],
-            };
-            for listener in listeners {
-                if self.link.delivers() {
-                    // A full buffer loses the datagram, as the network would.
-                    socket.try_send_to(&speech.bytes, SocketAddr::V4(listener)).unwrap_or(0);
-                }
+        while let Some(said) = self.parties[index].next() {
+            // There are no frames on loopback.
+            if let Utterance::Speech(speech) = said {
+                self.carry(source, &speech);
             }
         }
     }
 
-    /// Gives every listening node its socket and takes those away that nobody has any more.
-    fn bind_nodes(&mut self) -> io::Result<()> {
-        let wanted: BTreeSet<Ipv4Addr> =
-            self.nodes.iter().filter(|node| node.is_listening()).map(SimNode::address).collect();
-        self.sockets.retain(|address, bound| {
-            let stays = wanted.contains(address);
+    fn carry(&mut self, source: Ipv4Addr, speech: &Speech) {
+        let bound = self.sockets.get(&SocketAddrV4::new(source, speech.port)).map(|bound| &bound.socket);
+        let Some(socket) = bound.or_else(|| self.wires.get(&speech.port)) else { return };
+        let listeners: BTreeSet<SocketAddrV4> = match speech.to {
+            Destination::Everybody => self.listeners.iter().copied().collect(),
+            // There are no groups on loopback: whoever was heard belongs to every one.
+            Destination::Group(group) => {
+                self.listeners.iter().map(|one| SocketAddrV4::new(*one.ip(), group.port())).collect()
+            }
+            Destination::One(party) => BTreeSet::from([party]),
+        };
+        for listener in listeners {
+            if self.link.delivers() {
+                // A full buffer loses the datagram, as the network would.
+                socket.try_send_to(&speech.bytes, SocketAddr::V4(listener)).unwrap_or(0);
+            }
+        }
+    }
+
+    /// Gives every listening party its sockets and takes those away that nobody has any more.
+    fn bind_parties(&mut self) -> io::Result<()> {
+        let listening = self.parties.iter().filter(|party| party.is_listening());
+        let places = listening.flat_map(|party| {
+            let address = party.address();
+            party.ports().into_iter().map(move |port| SocketAddrV4::new(address, port))
+        });
+        let wanted: BTreeSet<SocketAddrV4> = places.filter(|place| place.port() > LAST_PRIVILEGED).collect();
+        self.sockets.retain(|place, bound| {
+            let stays = wanted.contains(place);
             if !stays {
                 bound.reader.abort();
             }
             stays
         });
-        for address in wanted {
-            if self.is_on_ground(address) && !self.sockets.contains_key(&address) && address != self.wire_address()
-            {
-                let socket = std::net::UdpSocket::bind((address, PORT))?;
-                socket.set_nonblocking(true)?;
-                let socket = Rc::new(UdpSocket::from_std(socket)?);
-                let reader = spawn_local(read(socket.clone(), address, self.heard.clone())).abort_handle();
-                self.sockets.insert(address, NodeSocket { socket, reader });
+        for place in wanted {
+            let free = self.is_on_ground(*place.ip()) && *place.ip() != self.wire_address();
+            if free && !self.sockets.contains_key(&place) {
+                let socket = Rc::new(bound(place)?);
+                let reader = spawn_local(read(socket.clone(), place, self.heard.clone())).abort_handle();
+                self.sockets.insert(place, NodeSocket { socket, reader });
             }
         }
         Ok(())
     }
 }
 
+fn bound(place: SocketAddrV4) -> io::Result<UdpSocket> {
+    let socket = std::net::UdpSocket::bind(place)?;
+    socket.set_nonblocking(true)?;
+    UdpSocket::from_std(socket)
+}
+
 /// Passes on what a socket hears, until it is closed.
-async fn read(socket: Rc<UdpSocket>, to: Ipv4Addr, heard: UnboundedSender<Frame>) {
+async fn read(socket: Rc<UdpSocket>, to: SocketAddrV4, heard: UnboundedSender<Frame>) {
     let mut buffer = [0; 2048];
     loop {
         if let Ok((length, SocketAddr::V4(from))) = socket.recv_from(&mut buffer).await

@@ -141,7 +141,7 @@ impl MemoryGround {
     fn let_speak(&mut self, index: usize, source: Ipv4Addr) {
         while let Some(speech) = self.nodes[index].next_speech() {
             let reaches_guest = match speech.to {
-                Destination::Everybody => true,
+                Destination::Everybody | Destination::Group(_) => true,
                 Destination::One(party) => party == self.guest,
             };
             if reaches_guest {

@@ -22,6 +22,8 @@ const MOST_WAITING: usize = 16;
 /// Something a node sends.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Speech {
+    /// From which port.
+    pub port: u16,
     /// To whom.
     pub to: Destination,
     /// The payload.
@@ -33,6 +35,8 @@ pub struct Speech {
 pub enum Destination {
     /// Everybody on the wire.
     Everybody,
+    /// A group, and the port its members hear on.
+    Group(SocketAddrV4),
     /// One party.
     One(SocketAddrV4),
 }
@@ -237,7 +241,7 @@ impl SimNode {
                     status: if self.dhcp { IpProgReply::STATUS_DHCP } else { 0 },
                     gateway: self.gateway,
                 };
-                self.speech.push_back(Speech { to: Destination::One(to), bytes: reply.to_bytes() });
+                self.speech.push_back(Speech { port: PORT, to: Destination::One(to), bytes: reply.to_bytes() });
             }
         }
     }
@@ -249,7 +253,7 @@ impl SimNode {
         reply.bind_address = self.address;
         reply.status2 = reply.status2.with(1, self.dhcp);
         reply.report = lantern_wire::Text::cut(&format!("#0001 [{:04}] ready", self.replies_sent % 10_000));
-        self.speech.push_back(Speech { to, bytes: reply.to_bytes() });
+        self.speech.push_back(Speech { port: PORT, to, bytes: reply.to_bytes() });
     }
 }
 

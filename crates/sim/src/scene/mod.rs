@@ -6,11 +6,13 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use serde::{Deserialize, Deserializer, de};
 
-use crate::{Model, NodeSetup, PagePorts, Reply, SimNode};
+use crate::{DeviceSetup, Model, NodeSetup, PagePorts, Reply, SimDevice, SimNode};
 
 /// Tidewick Harbour Night: the scene of all examples.
 pub const TIDEWICK: &str = include_str!("../../scenes/tidewick/tidewick.scene.toml");
-/// The rig sheet that belongs to it, mistakes included.
+/// The same harbour with everything on it: forty devices of all families.
+pub const HARBOUR: &str = include_str!("../../scenes/tidewick/harbour.scene.toml");
+/// The rig sheet that belongs to [`TIDEWICK`], mistakes included.
 pub const TIDEWICK_SHEET: &str = include_str!("../../scenes/tidewick/tidewick.rig.toml");
 /// The same sheet, mended.
 pub const TIDEWICK_MENDED_SHEET: &str = include_str!("../../scenes/tidewick/tidewick-mended.rig.toml");
@@ -27,9 +29,15 @@ pub struct Scene {
     /// Share of datagrams that get lost, each way, 0 to 1.
     #[serde(default)]
     pub loss: f64,
+    /// Length of the network's prefix.
+    #[serde(default = "sixteen")]
+    pub prefix: u8,
     /// The nodes.
     #[serde(rename = "node", default)]
     nodes: Vec<SceneNode>,
+    /// Devices that are no Art-Net nodes.
+    #[serde(rename = "device", default)]
+    devices: Vec<DeviceSetup>,
 }
 
 /// Why a text is no scene.
@@ -64,6 +72,10 @@ struct SceneNode {
     refuses: bool,
     #[serde(default)]
     off: bool,
+}
+
+const fn sixteen() -> u8 {
+    16
 }
 
 const fn usual_restart() -> u64 {
@@ -114,7 +126,9 @@ impl Scene {
                 off: false,
             }
         };
-        Self { network: Ipv4Addr::new(10, 40, 0, 0), seed, loss, nodes: (0..count).map(node).collect() }
+        let network = Ipv4Addr::new(10, 40, 0, 0);
+        let nodes = (0..count).map(node).collect();
+        Self { network, prefix: sixteen(), seed, loss, nodes, devices: Vec::new() }
     }
 
     /// The address a guest takes beside the nodes.
@@ -146,7 +160,16 @@ impl Scene {
             node.gateway = node.gateway.map(carry);
             node.lease = node.lease.map(carry);
         }
+        for device in &mut moved.devices {
+            device.address = carry(device.address);
+        }
         moved
+    }
+
+    /// The devices that are no Art-Net nodes, ready to stand somewhere.
+    #[must_use]
+    pub fn devices(&self) -> Vec<SimDevice> {
+        self.devices.iter().cloned().map(SimDevice::new).collect()
     }
 
     /// The nodes, ready to stand somewhere.
@@ -154,6 +177,10 @@ impl Scene {
     pub fn nodes(&self) -> Vec<SimNode> {
         let seeds = self.seed.wrapping_mul(0x9e37_79b9_7f4a_7c15)..;
         self.nodes.iter().zip(seeds).map(|(node, seed)| SimNode::new(self.setup(node), seed)).collect()
+    }
+
+    fn mask(&self) -> Ipv4Addr {
+        Ipv4Addr::from_bits(u32::MAX.checked_shl(32 - u32::from(self.prefix.clamp(1, 32))).unwrap_or(u32::MAX))
     }
 
     fn setup(&self, node: &SceneNode) -> NodeSetup {
@@ -165,7 +192,7 @@ impl Scene {
             model: node.model,
             mac: node.mac,
             address: node.address,
-            mask: node.mask.unwrap_or(Ipv4Addr::new(255, 255, 0, 0)),
+            mask: node.mask.unwrap_or(self.mask()),
             gateway: node.gateway.unwrap_or(Ipv4Addr::UNSPECIFIED),
             dhcp: node.dhcp,
             lease: node.lease,

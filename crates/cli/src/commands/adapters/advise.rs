@@ -59,7 +59,7 @@ struct Answer {
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
-    let census = args.census.as_deref().map(files::read_census).transpose()?;
+    let census = args.census.as_deref().map(files::read_census).transpose()?.map(|saved| saved.census);
     let seen: Vec<Ipv4Addr> = census.iter().flat_map(Census::nodes).map(|node| node.address).collect();
     let known = Known { sheet: sheet.as_ref().map(|f| &f.sheet), seen: &seen, adapter: args.adapter.as_deref() };
     let computer = computer()?;

@@ -3,7 +3,7 @@
 use lantern_core::MacAddress;
 use lantern_core::adapter::{AdapterState, AddressState, RouteState, choose_cable, taken_finding};
 use lantern_core::address::Subnet;
-use lantern_core::conversation::{Conversation, Lease, LeaseEnd, Leased};
+use lantern_core::conversation::{Conversation, Heard, Lease, LeaseEnd, Leased, Outgoing};
 use lantern_net::run_frames;
 use serde::Serialize;
 
@@ -86,13 +86,11 @@ struct Telling(Option<Vec<u8>>);
 
 impl Conversation for Telling {
     type Event = ();
-    type Heard<'a> = &'a [u8];
-    type Outgoing = Vec<u8>;
 
-    fn hear(&mut self, _: std::time::Duration, _: &&[u8]) {}
+    fn hear(&mut self, _: std::time::Duration, _: &Heard<'_>) {}
 
-    fn next_send(&mut self) -> Option<Vec<u8>> {
-        self.0.take()
+    fn next_send(&mut self) -> Option<Outgoing> {
+        self.0.take().map(Outgoing::Frame)
     }
 
     fn wake_at(&self) -> Option<std::time::Duration> {

@@ -25,9 +25,14 @@ pub(super) struct Folder {
 }
 
 impl Folder {
+    /// Makes an empty folder, under a name that is still free unless one is wanted.
+    pub(super) fn empty(wanted: Option<&Path>) -> Result<Self, Failure> {
+        Ok(Self { path: new_folder(wanted)? })
+    }
+
     /// Makes the folder, under a name that is still free unless one is wanted.
     pub(super) fn make(wanted: Option<&Path>, scene: &Scene, network: Subnet) -> Result<Self, Failure> {
-        let folder = Self { path: new_folder(wanted)? };
+        let folder = Self::empty(wanted)?;
         let mended = folder.path.join(MENDED);
         fs::create_dir(&mended).map_err(|source| Failure::Write { path: mended, source })?;
         let from = Subnet::around(scene.network, Mask::SIXTEEN);

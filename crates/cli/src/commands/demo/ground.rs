@@ -32,7 +32,7 @@ impl Ground {
 
     #[cfg(target_os = "linux")]
     fn on_segment(stay: bool, scene: &Scene, out: &mut Out) -> Result<Self, Failure> {
-        let network = Subnet::around(scene.network, Mask::SIXTEEN);
+        let network = Subnet::around(scene.network, Mask::from_prefix(scene.prefix).unwrap_or(Mask::SIXTEEN));
         let started = PrivateNetwork::enter().and_then(|private| {
             SegmentGround::start(&private, scene, &[(scene.guest(), network.mask().prefix())])
         });

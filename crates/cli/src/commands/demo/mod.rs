@@ -8,7 +8,7 @@ mod tour;
 use std::path::PathBuf;
 
 use clap::ValueEnum;
-use lantern_sim::{Scene, TIDEWICK};
+use lantern_sim::{HARBOUR, Scene, TIDEWICK};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -32,6 +32,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "GROUND", default_value = "loopback")]
     ground: GroundKind,
 
+    /// With --stay: the nodes and devices of another scene: harbour, with forty devices of all families, or a file
+    #[arg(long, value_name = "SCENE", requires = "stay")]
+    scene: Option<String>,
+
     /// The folder to make
     #[arg(long, value_name = "FOLDER")]
     folder: Option<PathBuf>,
@@ -50,9 +54,24 @@ enum GroundKind {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let scene = Scene::parse(TIDEWICK).map_err(|error| Failure::Call(error.to_string()))?;
+    let scene = scene(args.scene.as_deref())?;
     // A private segment must be entered before anything else happens.
     let ground = Ground::start(args.ground, args.stay, &scene, out)?;
-    let folder = Folder::make(args.folder.as_deref(), &scene, ground.network())?;
+    let folder = match &args.scene {
+        // The sheets belong to the usual scene only.
+        Some(_) => Folder::empty(args.folder.as_deref())?,
+        None => Folder::make(args.folder.as_deref(), &scene, ground.network())?,
+    };
     if args.stay { stay::run(&folder, &ground, &args.command, out) } else { tour::run(&folder, &ground, out) }
+}
+
+fn scene(wanted: Option<&str>) -> Result<Scene, Failure> {
+    let read =
+        |path: &str| std::fs::read_to_string(path).map_err(|source| Failure::Read { path: path.into(), source });
+    let text = match wanted {
+        None => TIDEWICK.to_owned(),
+        Some("harbour") => HARBOUR.to_owned(),
+        Some(path) => read(path)?,
+    };
+    Scene::parse(&text).map_err(|error| Failure::Call(error.to_string()))
 }

@@ -56,6 +56,8 @@ fn beside(folder: &Folder, program: &str, arguments: &[String]) -> Result<Exit, 
         .args(arguments)
         .current_dir(&folder.path)
         .env("PATH", path)
+        // What is simulated is remembered here, not among the user's own data.
+        .env("XDG_DATA_HOME", folder.path.join("data"))
         .status()
         .map_err(failed)?;
     Ok(Exit::as_theirs(status))

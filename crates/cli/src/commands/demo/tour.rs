@@ -20,7 +20,7 @@ pub(super) fn run(folder: &Folder, ground: &Ground, out: &mut Out) -> Result<Exi
     let at = Where { adapter: None, sheet: Some(sheet.clone()) };
     told(out, "First, who is there? Ten nodes stand in the harbour, some of them set wrongly.")?;
     command(out, &format!("survey --sheet {} --save {}", sheet.display(), census.display()))?;
-    survey::run(&survey::Args { at, save: Some(census) }, out)?;
+    survey::run(&survey::Args::plain(at, census), out)?;
 
     told(out, "What does the plan say? Somebody wrote it in a hurry.")?;
     command(out, &format!("sheet clashes {}", sheet.display()))?;

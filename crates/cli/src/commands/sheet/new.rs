@@ -59,7 +59,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 fn found(args: &Args, out: &mut Out) -> Result<(Option<Census>, Option<Subnet>), Failure> {
     if let Some(path) = &args.from {
-        let census = files::read_census(path)?;
+        let census = files::read_census(path)?.census;
         let around = census.by_address().first().and_then(|node| {
             let mask = node.settings.and_then(|settings| settings.mask.try_into().ok());
             mask.map(|mask| Subnet::around(node.address, mask))

@@ -5,14 +5,18 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, ArpOperation};
+use lantern_wire::{Arp, ArpOperation, MacAddress};
 use smoltcp::iface::{Config, Interface, SocketHandle, SocketSet};
 use smoltcp::phy::{Checksum, Device, DeviceCapabilities, Medium, RxToken, TxToken};
 use smoltcp::socket::udp;
 use smoltcp::time::Instant;
-use smoltcp::wire::{EthernetAddress, EthernetFrame, HardwareAddress, IpAddress, IpCidr};
+use smoltcp::wire::{
+    EthernetAddress, EthernetFrame, EthernetProtocol, HardwareAddress, IpAddress, IpCidr, IpProtocol, Ipv4Packet,
+};
 
-use crate::{Destination, SimNode};
+use crate::device::Utterance;
+use crate::party::Party;
+use crate::{Destination, Speech};
 
 /// Room for the questions of a moment; more get lost, as on a real node.
 const QUESTIONS: usize = 16;
@@ -20,12 +24,12 @@ const LONGEST_FRAME: usize = 1514;
 
 /// A node on the segment.
 pub(super) struct Host {
-    pub(super) node: SimNode,
+    pub(super) party: Party,
     mac: EthernetAddress,
     stack: Interface,
     socket: Socket,
     sockets: SocketSet<'static>,
-    udp: SocketHandle,
+    ports: Vec<(u16, SocketHandle)>,
     settings: Settings,
     defend_at: Option<Duration>,
 }
@@ -33,36 +37,52 @@ pub(super) struct Host {
 type Settings = (Ipv4Addr, Ipv4Addr, Ipv4Addr);
 
 impl Host {
-    pub(super) fn new(node: SimNode) -> Self {
-        let mac = EthernetAddress(node.setup().mac.0);
+    pub(super) fn new(party: Party) -> Self {
+        let mac = EthernetAddress(party.mac().0);
         let mut socket = Socket::default();
-        let stack = Interface::new(Config::new(HardwareAddress::Ethernet(mac)), &mut socket, Instant::ZERO);
+        let mut stack = Interface::new(Config::new(HardwareAddress::Ethernet(mac)), &mut socket, Instant::ZERO);
         let buffer = || {
             let room = vec![udp::PacketMetadata::EMPTY; QUESTIONS];
             udp::PacketBuffer::new(room, vec![0; QUESTIONS * LONGEST_FRAME])
         };
         let mut sockets = SocketSet::new(Vec::new());
-        let udp = sockets.add(udp::Socket::new(buffer(), buffer()));
+        let mut ports = Vec::new();
+        for port in party.ports() {
+            let mut socket = udp::Socket::new(buffer(), buffer());
+            // The only reason for a refusal is port 0.
+            socket.bind(port).unwrap_or(());
+            ports.push((port, sockets.add(socket)));
+        }
+        for group in party.groups() {
+            // There is room for the few groups of a simulated device.
+            stack.join_multicast_group(group).unwrap_or(());
+        }
         let nothing = (Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED);
-        let mut host = Self { node, mac, stack, socket, sockets, udp, settings: nothing, defend_at: None };
-        // The only reason for a refusal is port 0.
-        host.sockets.get_mut::<udp::Socket<'_>>(udp).bind(PORT).unwrap_or(());
+        let mut host = Self { party, mac, stack, socket, sockets, ports, settings: nothing, defend_at: None };
         host.take_settings();
         host
+    }
+
+    pub(super) fn mac(&self) -> MacAddress {
+        self.party.mac()
     }
 
     /// Takes in a frame, if it is for this node.
     pub(super) fn take(&mut self, now: Duration, frame: &[u8]) {
         let Ok(ethernet) = EthernetFrame::new_checked(frame) else { return };
-        let meant = ethernet.dst_addr() == self.mac || ethernet.dst_addr().is_broadcast();
-        if !meant || !self.node.is_listening() || self.socket.heard.len() >= QUESTIONS {
+        let to = ethernet.dst_addr();
+        let meant = to == self.mac || to.is_broadcast() || to.is_multicast();
+        if !meant || !self.party.is_listening() || self.socket.heard.len() >= QUESTIONS {
+            return;
+        }
+        if !self.party.answers_echo() && is_icmp(&ethernet) {
             return;
         }
         match Arp::parse(frame) {
             Ok(arp) if self.is_probe_for_us(&arp) => self.answer_probe(&arp),
             Ok(arp) => {
-                if arp.sender == self.settings.0 && arp.sender_mac != self.node.setup().mac {
-                    self.defend_at = self.node.setup().defends_late.map(|late| now + late);
+                if arp.sender == self.settings.0 && arp.sender_mac != self.party.mac() {
+                    self.defend_at = self.party.defends_late().map(|late| now + late);
                 }
                 self.socket.heard.push_back(frame.to_vec());
             }
@@ -77,7 +97,7 @@ impl Host {
     }
 
     fn answer_probe(&mut self, probe: &Arp) {
-        let own = self.node.setup().mac;
+        let own = self.party.mac();
         let answer = Arp {
             to: probe.sender_mac,
             from: own,
@@ -87,20 +107,20 @@ impl Host {
             target_mac: probe.sender_mac,
             target: Ipv4Addr::UNSPECIFIED,
         };
-        if self.node.setup().defends_late.is_none() {
+        if self.party.defends_late().is_none() {
             self.socket.said.push_back(answer.to_bytes());
         }
     }
 
     /// When the node has something to do next.
     pub(super) fn wake_at(&self) -> Option<Duration> {
-        self.node.wake_at().into_iter().chain(self.defend_at).min()
+        self.party.wake_at().into_iter().chain(self.defend_at).min()
     }
 
     fn defend(&mut self, now: Duration) {
         if self.defend_at.is_some_and(|at| at <= now) {
             self.defend_at = None;
-            self.socket.said.push_back(Arp::announcement(self.node.setup().mac, self.settings.0).to_bytes());
+            self.socket.said.push_back(Arp::announcement(self.party.mac(), self.settings.0).to_bytes());
         }
     }
 
@@ -109,45 +129,57 @@ impl Host {
         let moment = Instant::from_micros(i64::try_from(now.as_micros()).unwrap_or(i64::MAX));
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
         self.hear(now);
-        if self.node.wake_at().is_some_and(|at| at <= now) {
-            self.node.wake(now);
+        if self.party.wake_at().is_some_and(|at| at <= now) {
+            self.party.wake(now);
             // One that has just come up speaks from its new address.
             self.take_settings();
         }
         self.speak();
         self.defend(now);
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
-        if !self.node.is_listening() {
+        if !self.party.is_listening() {
             self.socket.heard.clear();
         }
         self.socket.said.drain(..).collect()
     }
 
     fn hear(&mut self, now: Duration) {
-        let udp = self.sockets.get_mut::<udp::Socket<'_>>(self.udp);
-        while let Ok((bytes, from)) = udp.recv() {
-            let IpAddress::Ipv4(address) = from.endpoint.addr;
-            self.node.hear(now, SocketAddrV4::new(address, from.endpoint.port), bytes);
+        for (port, handle) in &self.ports {
+            let udp = self.sockets.get_mut::<udp::Socket<'_>>(*handle);
+            while let Ok((bytes, from)) = udp.recv() {
+                let IpAddress::Ipv4(address) = from.endpoint.addr;
+                self.party.hear(now, *port, SocketAddrV4::new(address, from.endpoint.port), bytes);
+            }
         }
     }
 
     fn speak(&mut self) {
+        while let Some(said) = self.party.next() {
+            match said {
+                Utterance::Speech(speech) => self.send(&speech),
+                Utterance::Frame(frame) => self.socket.said.push_back(frame),
+            }
+        }
+    }
+
+    fn send(&mut self, speech: &Speech) {
         let (address, mask, _) = self.settings;
         let local = |to: Ipv4Addr| (to.to_bits() ^ address.to_bits()) & mask.to_bits() == 0;
-        while let Some(speech) = self.node.next_speech() {
-            let to = match speech.to {
-                // Whoever is in another subnet can only be reached together with everybody.
-                Destination::One(party) if local(*party.ip()) => party,
-                Destination::One(_) | Destination::Everybody => SocketAddrV4::new(Ipv4Addr::BROADCAST, PORT),
-            };
-            let udp = self.sockets.get_mut::<udp::Socket<'_>>(self.udp);
-            udp.send_slice(&speech.bytes, (*to.ip(), to.port())).unwrap_or(());
-        }
+        let to = match speech.to {
+            Destination::One(party) if local(*party.ip()) || party.ip().is_broadcast() => party,
+            Destination::Group(group) => group,
+            // Whoever is in another subnet can only be reached together with everybody.
+            Destination::One(party) => SocketAddrV4::new(Ipv4Addr::BROADCAST, party.port()),
+            Destination::Everybody => SocketAddrV4::new(Ipv4Addr::BROADCAST, PORT),
+        };
+        let Some((_, handle)) = self.ports.iter().find(|(port, _)| *port == speech.port) else { return };
+        let udp = self.sockets.get_mut::<udp::Socket<'_>>(*handle);
+        udp.send_slice(&speech.bytes, (*to.ip(), to.port())).unwrap_or(());
     }
 
     /// Gives the stack the node's address, mask and gateway, where they changed.
     fn take_settings(&mut self) {
-        let settings = self.node.settings();
+        let settings = self.party.settings();
         if settings == self.settings {
             return;
         }
@@ -165,6 +197,11 @@ impl Host {
             routes.remove_default_ipv4_route();
         }
     }
+}
+
+fn is_icmp(frame: &EthernetFrame<&[u8]>) -> bool {
+    frame.ethertype() == EthernetProtocol::Ipv4
+        && Ipv4Packet::new_checked(frame.payload()).is_ok_and(|packet| packet.next_header() == IpProtocol::Icmp)
 }
 
 /// The node's network socket: frames in, frames out.

@@ -19,7 +19,7 @@ fn host(extra: &str) -> Host {
         "network = \"10.40.0.0\"\n[[node]]\nname = \"quay\"\nmodel = \"marrowbright-four\"\n\
          mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\npages = [{{ out = [0] }}]\n{extra}"
     );
-    Host::new(Scene::parse(&text).unwrap().nodes().remove(0))
+    Host::new(Party::all(&Scene::parse(&text).unwrap()).remove(0))
 }
 
 /// Hands in frames, then lets the node work until `until`; gives what it sent.
@@ -123,9 +123,9 @@ impl Host {
     fn moved_to(mut self, address: Ipv4Addr, mask: Ipv4Addr) -> Self {
         let command = IpCommand::PROGRAM.and(IpCommand::ADDRESS).and(IpCommand::MASK);
         let program = IpProg { command, address, mask, ..IpProg::ASK };
-        self.node.hear(Duration::ZERO, SocketAddrV4::new(US, PORT), &program.to_bytes());
-        self.node.wake(Duration::from_secs(1));
-        while self.node.next_speech().is_some() {}
+        self.party.hear(Duration::ZERO, PORT, SocketAddrV4::new(US, PORT), &program.to_bytes());
+        self.party.wake(Duration::from_secs(1));
+        while self.party.next().is_some() {}
         self.take_settings();
         self
     }

@@ -9,6 +9,7 @@ use smoltcp::wire::{EthernetAddress, EthernetFrame};
 
 use super::host::Host;
 use super::{FAR_END, SegmentError, link_of};
+use crate::party::Party;
 use crate::{Link, Scene};
 
 /// How many frames are taken from the cable before the nodes get their turn.
@@ -25,14 +26,14 @@ impl Switch {
     /// Opens the far end of the cable and connects the nodes of the scene.
     pub(super) fn open(scene: &Scene) -> Result<Self, SegmentError> {
         let cable = RawSocket::new(FAR_END, Medium::Ethernet).map_err(|e| SegmentError::SetUp(e.to_string()))?;
-        let hosts = scene.nodes().into_iter().map(Host::new).collect();
+        let hosts = Party::all(scene).into_iter().map(Host::new).collect();
         Ok(Self { cable, hosts, link: link_of(scene) })
     }
 
     /// Switches the power of the node that started with this name.
     pub(super) fn switch(&mut self, now: Duration, name: &str, on: bool) {
-        for host in self.hosts.iter_mut().filter(|host| host.node.setup().name == name) {
-            host.node.switch(now, on);
+        for host in self.hosts.iter_mut().filter(|host| host.party.name() == name) {
+            host.party.switch(now, on);
         }
     }
 
@@ -62,14 +63,14 @@ impl Switch {
     fn forward(&mut self, now: Duration, frame: &[u8], from: usize) {
         let Ok(ethernet) = EthernetFrame::new_checked(frame) else { return };
         let to: EthernetAddress = ethernet.dst_addr();
-        let known = self.hosts.iter().any(|host| host.node.setup().mac.0 == to.0);
+        let known = self.hosts.iter().any(|host| host.mac().0 == to.0);
         if (to.is_broadcast() || to.is_multicast() || !known)
             && self.link.delivers()
             && let Some(token) = self.cable.transmit(Instant::ZERO)
         {
             token.consume(frame.len(), |out| out.copy_from_slice(frame));
         }
-        if known || to.is_broadcast() {
+        if known || to.is_broadcast() || to.is_multicast() {
             self.deliver(now, frame, Some(from));
         }
     }

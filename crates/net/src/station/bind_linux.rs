@@ -8,12 +8,12 @@ use socket2::Socket;
 use super::bind_to_address;
 
 /// Lets other programs hold the port too.
-pub(super) fn share(socket: &Socket) -> io::Result<()> {
+pub(in crate::station) fn share(socket: &Socket) -> io::Result<()> {
     socket.set_reuse_address(true)
 }
 
 /// Binds the socket so that it hears and sends through this adapter only.
-pub(super) fn bind(socket: &Socket, adapter: &str, own: SocketAddrV4) -> io::Result<()> {
+pub(in crate::station) fn bind(socket: &Socket, adapter: &str, own: SocketAddrV4) -> io::Result<()> {
     // Every ground shares the loopback device, so there the address tells them apart.
     if own.ip().is_loopback() {
         return bind_to_address(socket, own);

@@ -8,7 +8,7 @@ use socket2::Socket;
 use super::bind_to_address;
 
 /// Lets other programs hold the port too.
-pub(super) fn share(socket: &Socket) -> io::Result<()> {
+pub(in crate::station) fn share(socket: &Socket) -> io::Result<()> {
     socket.set_reuse_address(true)?;
     #[cfg(unix)]
     socket.set_reuse_port(true)?;
@@ -16,6 +16,6 @@ pub(super) fn share(socket: &Socket) -> io::Result<()> {
 }
 
 /// Binds the socket so that it sends through this adapter only.
-pub(super) fn bind(socket: &Socket, _adapter: &str, own: SocketAddrV4) -> io::Result<()> {
+pub(in crate::station) fn bind(socket: &Socket, _adapter: &str, own: SocketAddrV4) -> io::Result<()> {
     bind_to_address(socket, own)
 }

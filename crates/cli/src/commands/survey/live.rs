@@ -1,0 +1,57 @@
+//! Showing a survey while it runs: how far it is, and rows as they come.
+
+use std::time::Duration;
+
+use lantern_core::conversation::{Glimpse, Survey, SurveyEvent};
+use lantern_net::Traffic;
+
+use crate::failure::Failure;
+use crate::output::{Out, Progress, Tone};
+use crate::session::Session;
+
+/// The most rows shown while it runs; the table at its end shows the rest.
+const MOST_ROWS: usize = 300;
+
+/// Runs a survey to its end; gives what went through, and how long it took.
+pub(super) fn run(survey: &mut Survey, session: &Session, out: &mut Out) -> Result<(Traffic, Duration), Failure> {
+    let progress = out.progress();
+    let expected = session.sheet().map(|sheet| sheet.nodes.len());
+    let paint = out.notes_paint();
+    let (mut rows, mut took) = (0, Duration::ZERO);
+    let traffic = session.run(survey, |survey, now, event| {
+        took = now;
+        match event {
+            Some(SurveyEvent::Seen(glimpse)) if rows < MOST_ROWS => {
+                rows += 1;
+                let row = row(&glimpse);
+                progress.line(&paint.dye(Tone::Faint, &row));
+            }
+            Some(_) => {}
+            None => show(&progress, survey, now, expected),
+        }
+    })?;
+    Ok((traffic, took))
+}
+
+fn show(progress: &Progress, survey: &Survey, now: Duration, expected: Option<usize>) {
+    let state = survey.progress(now);
+    let of = expected.map(|n| format!(" ({n} on the sheet)")).unwrap_or_default();
+    let (asked, left) = state.swept;
+    let swept =
+        if left > 0 { format!(", {asked} of at most {} addresses asked", asked + left) } else { String::new() };
+    let time = state.left.map(|left| format!(", at most {:.1} s more", left.as_secs_f32())).unwrap_or_default();
+    progress.show(format!("{} devices seen, {} Art-Net nodes{of}{swept}{time}", state.seen, state.found));
+}
+
+/// The first that was seen of somebody, in a line.
+pub(crate) fn row(glimpse: &Glimpse) -> String {
+    let mac = glimpse.mac.map_or_else(|| "MAC not seen".to_owned(), |mac| mac.to_string());
+    let address =
+        if glimpse.address.is_unspecified() { "no address".to_owned() } else { glimpse.address.to_string() };
+    format!(
+        "{:>7.3} s  {address:<15}  {mac:<17}  {:<10}  {}",
+        glimpse.at.as_secs_f32(),
+        glimpse.way.to_string(),
+        glimpse.name
+    )
+}

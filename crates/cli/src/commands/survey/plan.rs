@@ -1,0 +1,154 @@
+//! What the arguments, the sheet and the memory make of a survey.
+
+use std::collections::HashSet;
+use std::net::Ipv4Addr;
+use std::path::Path;
+use std::time::{Duration, SystemTime};
+
+use lantern_core::address::AddressRange;
+use lantern_core::census::{Way, Ways};
+use lantern_core::conversation::{Extent, Survey, SurveyPlan, ports_of};
+use lantern_core::diagnosis::Limits;
+use lantern_core::kind::Kind;
+use lantern_core::universe::Universe;
+use lantern_net::{Lack, Recorder, Traffic, Wants, drops_foreign};
+
+use super::Args;
+use crate::failure::Failure;
+use crate::memory::Remembered;
+use crate::output::Out;
+use crate::session::Session;
+
+/// The most addresses asked first.
+const MOST_LIKELY: usize = 4096;
+/// A sweep of more addresses than this is told before it starts.
+const LONG_SWEEP: u64 = 2048;
+
+pub(super) fn ways(only: &[Way]) -> Ways {
+    if only.is_empty() { Ways::ALL } else { Ways::only(only) }
+}
+
+/// What is to be opened for a survey in these ways; none means all.
+pub(crate) fn wants(only: &[Way]) -> Wants {
+    let ways = ways(only);
+    Wants {
+        ports: ports_of(ways),
+        frames: true,
+        echo: ways.contains(Way::Echo),
+        neighbours: ways.contains(Way::Neighbours),
+    }
+}
+
+/// The plan.
+pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> SurveyPlan {
+    let seats = session.seats().to_vec();
+    let extent = match (args.listen, args.mac, &args.range[..]) {
+        (Some(time), ..) => Extent::Listen(time),
+        (None, Some(mac), _) => Extent::Until(mac),
+        (None, None, [_, ..]) => Extent::Ranges,
+        (None, None, []) => Extent::Whole(args.least.unwrap_or_default()),
+    };
+    let ranges = if args.range.is_empty() { SurveyPlan::usual_ranges(&seats) } else { args.range.clone() };
+    let likely = likely(args, session, known);
+    let reached = |address: &&Ipv4Addr| seats.iter().any(|seat| seat.subnet.contains(**address));
+    let gateways = session.adapter_facts().map(|adapter| adapter.gateways.clone()).unwrap_or_default();
+    // Only through a router can anything come back from another subnet.
+    let calls =
+        if gateways.is_empty() { Vec::new() } else { likely.iter().copied().filter(|a| !reached(&a)).collect() };
+    SurveyPlan {
+        own_mac: session.adapter_facts().and_then(|adapter| adapter.mac),
+        gateways,
+        means: session.station().means(),
+        ways: ways(&args.only),
+        extent,
+        expected: session.sheet().filter(|_| extent == Extent::Whole(Duration::ZERO)).cloned(),
+        ask_settings: false,
+        likely,
+        ranges,
+        calls,
+        universes: universes(session),
+        pace: args.pace,
+        mark: u16::try_from(std::process::id() & 0xffff).unwrap_or(1),
+        seats,
+    }
+}
+
+/// Addresses to ask first: the sheet's, then those seen earlier, then the factory settings of known kinds.
+fn likely(args: &Args, session: &Session, known: &[Remembered]) -> Vec<Ipv4Addr> {
+    let of_sheet =
+        session.sheet().into_iter().flat_map(|sheet| sheet.nodes.iter().filter_map(|node| node.fixed_address()));
+    let earlier = known.iter().filter_map(|one| one.address.as_ref()?.parse().ok());
+    let factory = Kind::factory_addresses();
+    let mut seen = HashSet::new();
+    let asked =
+        |address: &Ipv4Addr| args.range.is_empty() || args.range.iter().any(|range| range.contains(*address));
+    let all = of_sheet.chain(earlier).chain(factory);
+    all.filter(|address| asked(address) && seen.insert(*address)).take(MOST_LIKELY).collect()
+}
+
+/// The universes of sACN on the sheet.
+fn universes(session: &Session) -> Vec<u16> {
+    let ports = session.sheet().into_iter().flat_map(|sheet| sheet.nodes.iter().flat_map(|node| &node.ports));
+    let sacn = ports.filter_map(|port| match port.universe.value.real() {
+        Some(Universe::Sacn(universe)) => Some(universe.number()),
+        _ => None,
+    });
+    sacn.collect()
+}
+
+/// Says before a long sweep what it will do.
+pub(super) fn announce(plan: &SurveyPlan, out: &mut Out) -> Result<(), Failure> {
+    let count: u64 = plan.ranges.iter().map(|range: &AddressRange| range.len()).sum();
+    if count > LONG_SWEEP && !plan.is_passive() && !plan.is_on_loopback() {
+        let seconds = count / u64::from(plan.pace) + 1;
+        out.note(&format!(
+            "asking {count} addresses at {} a second: about {seconds} s; Ctrl-C ends it",
+            plan.pace
+        ))?;
+    }
+    Ok(())
+}
+
+/// What limited the survey.
+pub(super) fn limits<'a>(
+    survey: &'a Survey,
+    session: &Session,
+    traffic: Traffic,
+    listened: Duration,
+) -> Limits<'a> {
+    let lacks = session.station().lacks();
+    let of = |find: fn(&Lack) -> Option<String>| lacks.iter().find_map(find);
+    Limits {
+        plan: survey.plan(),
+        listened,
+        from_file: false,
+        medium: session.adapter_facts().map(|adapter| adapter.medium),
+        no_frames: of(|lack| match lack {
+            Lack::Frames(why) => Some(why.to_string()),
+            _ => None,
+        }),
+        no_echo: of(|lack| match lack {
+            Lack::Echo(why) => Some(why.to_string()),
+            _ => None,
+        }),
+        ports_refused: lacks
+            .iter()
+            .filter_map(|lack| match lack {
+                Lack::Port(port, why) => Some((*port, why.to_string())),
+                _ => None,
+            })
+            .collect(),
+        groups_refused: traffic.groups_refused,
+        drops_foreign: drops_foreign(session.adapter()),
+    }
+}
+
+/// A file to write everything down in.
+pub(crate) fn recorder(path: &Path, session: &Session, began: SystemTime) -> Result<Recorder, Failure> {
+    let mac = session.adapter_facts().and_then(|adapter| adapter.mac);
+    let created = Recorder::create(path, session.adapter(), mac, session.seats(), began);
+    created.map_err(|source| match source.kind() {
+        std::io::ErrorKind::AlreadyExists => Failure::Exists { path: path.to_owned() },
+        _ => Failure::Write { path: path.to_owned(), source },
+    })
+}

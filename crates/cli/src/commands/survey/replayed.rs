@@ -1,0 +1,65 @@
+//! `survey --capture`: a file instead of the wire.
+
+use std::path::Path;
+use std::time::Duration;
+
+use lantern_core::conversation::{Extent, Means, Survey, SurveyPlan};
+use lantern_core::diagnosis::{self, Limits};
+use lantern_net::{Capture, replay};
+
+use super::{Args, Outcome, note_unreadable, save, show, tell};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::output::Out;
+
+/// Runs it.
+pub(super) fn run(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failure> {
+    let sheet = args.at.sheet(out)?;
+    let failed = |error| Failure::Capture { path: path.to_owned(), error };
+    let mut capture = Capture::open(path).map_err(failed)?;
+    let plan = plan(args, &capture);
+    let adapter = capture.adapter().unwrap_or("unknown").to_owned();
+    let mut survey = Survey::new(plan);
+    let (listened, damage) = replay(&mut survey, &mut capture, |_, _, _| {});
+    note_unreadable(&survey, out)?;
+    let limits = Limits {
+        plan: survey.plan(),
+        listened,
+        from_file: true,
+        medium: None,
+        no_frames: None,
+        no_echo: None,
+        ports_refused: Vec::new(),
+        groups_refused: 0,
+        drops_foreign: false,
+    };
+    let blind_spots = diagnosis::blind_spots(&limits);
+    let outcome = Outcome::of(survey, args, adapter, blind_spots, listened);
+    if let Some(path) = &args.save {
+        save(path, &outcome)?;
+    }
+    let told = tell(args, &outcome, &show::Earlier::NONE, sheet.as_ref(), out)?;
+    match damage {
+        None => Ok(told),
+        Some(damage) => {
+            out.error(&format!(
+                "{} is damaged after packet {}: {}; what was read until there is shown",
+                path.display(),
+                damage.after,
+                damage.why
+            ))?;
+            Ok(Exit::Unfinished)
+        }
+    }
+}
+
+/// Listens to the file to its end, where the computer sat that recorded it.
+fn plan(args: &Args, capture: &Capture) -> SurveyPlan {
+    SurveyPlan {
+        own_mac: capture.own_mac(),
+        means: Means::default(),
+        ways: super::plan::ways(&args.only),
+        extent: Extent::Listen(Duration::MAX),
+        ..SurveyPlan::art_net(capture.seats().to_vec(), None, false)
+    }
+}

@@ -1,0 +1,275 @@
+//! Devices: everything seen, one for each piece of equipment, put together by MAC address.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::MacAddress;
+use serde::{Deserialize, Serialize};
+
+use super::presence::Seen;
+use super::{Census, Roles, Standing, Way};
+use crate::address::Subnet;
+use crate::{Said, as_text};
+
+/// A device, whatever its family.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Device {
+    /// What it calls itself; empty when it told no name.
+    pub name: Said,
+    /// What it is, in words.
+    pub what: Said,
+    /// Its MAC address, where that is known.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+    /// Its address; the one this computer can reach when it has several. `None` when it has none.
+    pub address: Option<Ipv4Addr>,
+    /// All its addresses.
+    pub addresses: Vec<Ipv4Addr>,
+    /// How it stands with this computer.
+    pub standing: Standing,
+    /// How it was seen.
+    pub seen_by: Vec<SeenBy>,
+    /// Its place among [`Census::nodes`], when it is an Art-Net node.
+    #[serde(skip)]
+    pub node: Option<usize>,
+}
+
+/// One way in which a device was seen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SeenBy {
+    /// The way.
+    pub way: Way,
+    /// When for the first time, since the survey began.
+    #[serde(rename = "first_ms", with = "crate::as_millis")]
+    pub first: Duration,
+    /// When for the last time.
+    #[serde(rename = "last_ms", with = "crate::as_millis")]
+    pub last: Duration,
+}
+
+/// From where the devices are looked at.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Viewpoint {
+    /// The subnets this computer is in; empty when they are not known.
+    pub subnets: Vec<Subnet>,
+    /// The gateways of this computer: what comes through one carries its MAC address.
+    pub gateways: Vec<Ipv4Addr>,
+    /// Whether every device within reach was asked for an echo.
+    pub echo_asked: bool,
+}
+
+/// Two devices or more that hold one address.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Contested {
+    /// The address.
+    pub address: Ipv4Addr,
+    /// Who holds it.
+    pub macs: Vec<MacAddress>,
+}
+
+/// What belongs to one piece of equipment.
+#[derive(Debug, Default)]
+struct Group {
+    mac: Option<MacAddress>,
+    addresses: BTreeSet<Ipv4Addr>,
+    ways: BTreeMap<Way, (Duration, Duration)>,
+    to_us: bool,
+    node: Option<usize>,
+}
+
+impl Group {
+    fn add(&mut self, address: Ipv4Addr, seen: &Seen) {
+        if !address.is_unspecified() {
+            self.addresses.insert(address);
+        }
+        self.to_us |= seen.to_us;
+        for (way, first, last) in seen.ways() {
+            let times = self.ways.entry(*way).or_insert((*first, *last));
+            *times = (times.0.min(*first), times.1.max(*last));
+        }
+    }
+}
+
+/// Groups being put together.
+#[derive(Debug, Default)]
+struct Groups {
+    all: Vec<Group>,
+    by_mac: HashMap<MacAddress, usize>,
+    by_address: BTreeMap<Ipv4Addr, Vec<usize>>,
+}
+
+impl Groups {
+    fn with_mac(&mut self, mac: MacAddress) -> usize {
+        *self.by_mac.entry(mac).or_insert_with(|| {
+            self.all.push(Group { mac: Some(mac), ..Group::default() });
+            self.all.len() - 1
+        })
+    }
+
+    fn hold(&mut self, address: Ipv4Addr, group: usize) {
+        let holders = self.by_address.entry(address).or_default();
+        if !address.is_unspecified() && !holders.contains(&group) {
+            holders.push(group);
+        }
+    }
+
+    fn holders(&self, address: Ipv4Addr) -> &[usize] {
+        self.by_address.get(&address).map_or(&[], Vec::as_slice)
+    }
+
+    fn bare(&mut self, address: Ipv4Addr) -> Vec<usize> {
+        if self.holders(address).is_empty() {
+            self.all.push(Group::default());
+            self.hold(address, self.all.len() - 1);
+        }
+        self.holders(address).to_vec()
+    }
+}
+
+impl Census {
+    /// Every device, in the order of addresses, as they look from there.
+    #[must_use]
+    pub fn devices(&self, from: &Viewpoint) -> Vec<Device> {
+        let groups = self.grouped(from);
+        let roles = Roles::of(self);
+        let mut devices: Vec<Device> = groups.all.iter().map(|group| self.device(group, from, &roles)).collect();
+        devices.sort_by_key(|device| (device.address.is_none(), device.address, device.mac));
+        devices
+    }
+
+    /// The addresses that several devices hold.
+    #[must_use]
+    pub fn contested(&self, from: &Viewpoint) -> Vec<Contested> {
+        let groups = self.grouped(from);
+        let mac = |index: &usize| groups.all[*index].mac;
+        let contested = groups.by_address.iter().map(|(address, holders)| {
+            let mut macs: Vec<MacAddress> = holders.iter().filter_map(mac).collect();
+            macs.sort_unstable();
+            Contested { address: *address, macs }
+        });
+        contested.filter(|contested| contested.macs.len() > 1).collect()
+    }
+
+    fn grouped(&self, from: &Viewpoint) -> Groups {
+        let presence = self.presence.sorted();
+        let is_gateway = |address: &Ipv4Addr| from.gateways.contains(address);
+        let routers: HashSet<MacAddress> = presence
+            .iter()
+            .filter(|((_, address), _)| is_gateway(address))
+            .filter_map(|((mac, _), _)| *mac)
+            .collect();
+        // What a router passes on carries the router's MAC address, not the sender's.
+        let is_passed_on = |mac: MacAddress, address: Ipv4Addr| {
+            let is_own = is_gateway(&address) || from.subnets.iter().any(|subnet| subnet.contains(address));
+            routers.contains(&mac) && !is_own && !address.is_unspecified()
+        };
+        let mut groups = Groups::default();
+        let (with_mac, bare): (Vec<_>, Vec<_>) = presence
+            .into_iter()
+            .partition(|((mac, address), _)| mac.is_some_and(|mac| !is_passed_on(mac, *address)));
+        for ((mac, address), seen) in with_mac {
+            let Some(mac) = mac else { continue };
+            let group = groups.with_mac(mac);
+            groups.all[group].add(address, seen);
+            groups.hold(address, group);
+        }
+        for ((_, address), seen) in bare {
+            for group in groups.bare(address) {
+                groups.all[group].add(address, seen);
+            }
+        }
+        self.place_nodes(&mut groups);
+        groups
+    }
+
+    /// Finds the group of every Art-Net node: by the MAC address it spoke from, the one it states, or its address.
+    fn place_nodes(&self, groups: &mut Groups) {
+        for (index, node) in self.nodes.iter().enumerate() {
+            let by_mac = |mac: Option<MacAddress>| mac.and_then(|mac| groups.by_mac.get(&mac)).copied();
+            let by_address = || groups.holders(node.address).first().copied();
+            // What a router passed on has the router's MAC address, but is not at its address.
+            let holds = |group: &usize| groups.all[*group].addresses.contains(&node.address);
+            let heard = by_mac(node.heard_mac).filter(holds);
+            let found = heard.or_else(|| by_mac(node.mac)).or_else(by_address);
+            match found.filter(|group| groups.all[*group].node.is_none()) {
+                Some(group) => groups.all[group].node = Some(index),
+                None => {
+                    groups.all.push(Group {
+                        mac: node.mac,
+                        addresses: BTreeSet::from([node.address]),
+                        ways: BTreeMap::from([(Way::ArtNet, (node.first_heard, node.last_heard))]),
+                        to_us: false,
+                        node: Some(index),
+                    });
+                    groups.hold(node.address, groups.all.len() - 1);
+                }
+            }
+        }
+    }
+
+    fn device(&self, group: &Group, from: &Viewpoint, roles: &Roles) -> Device {
+        let node = group.node.map(|index| &self.nodes[index]);
+        let reachable = |address: &&Ipv4Addr| from.subnets.iter().any(|subnet| subnet.contains(**address));
+        let stated = node.map(|node| node.address);
+        let address = stated
+            .or_else(|| group.addresses.iter().find(reachable).copied())
+            .or_else(|| group.addresses.first().copied());
+        let seen_by =
+            group.ways.iter().map(|(way, (first, last))| SeenBy { way: *way, first: *first, last: *last });
+        let seen_by: Vec<SeenBy> = seen_by.collect();
+        let (name, what) = roles.of_device(node, group.mac, &group.addresses, &seen_by);
+        Device {
+            name,
+            what,
+            mac: group.mac.or_else(|| node.and_then(|node| node.mac)),
+            address,
+            addresses: group.addresses.iter().copied().collect(),
+            standing: Standing::of(address, node.is_some(), group.to_us, &seen_by, from),
+            seen_by,
+            node: group.node,
+        }
+    }
+}
+
+impl Device {
+    /// Whether it was seen so.
+    #[must_use]
+    pub fn is_seen_by(&self, way: Way) -> bool {
+        self.seen_by.iter().any(|seen| seen.way == way)
+    }
+
+    /// Its name, or its address, or its MAC address.
+    #[must_use]
+    pub fn title(&self) -> String {
+        match (self.name.is_empty(), self.address, self.mac) {
+            (false, ..) => self.name.to_string(),
+            (true, Some(address), _) => address.to_string(),
+            (true, None, Some(mac)) => mac.to_string(),
+            (true, None, None) => "nameless".to_owned(),
+        }
+    }
+
+    /// Its name, or its MAC address: what to say beside its address.
+    #[must_use]
+    pub fn title_beside_address(&self) -> String {
+        match (self.name.is_empty(), self.mac) {
+            (false, _) => self.name.to_string(),
+            (true, Some(mac)) => mac.to_string(),
+            (true, None) => "a device".to_owned(),
+        }
+    }
+
+    /// What the program's user can type to get further with it; `None` when it is all right.
+    #[must_use]
+    pub fn next(&self) -> Option<String> {
+        let range = || self.address.map(|address| format!("deft-lantern survey --range {address}"));
+        match self.standing {
+            Standing::Answers => None,
+            Standing::OtherSubnet => self.address.map(|address| format!("deft-lantern adapters advise {address}")),
+            Standing::NoAddress => Some("deft-lantern arrivals".to_owned()),
+            Standing::OneWay | Standing::OnlyArp | Standing::SilentToEcho | Standing::NotAsked => range(),
+            Standing::Missing => self.mac.map(|mac| format!("deft-lantern survey --mac {mac}")),
+        }
+    }
+}

@@ -1,0 +1,108 @@
+//! What the network around the devices is: the switch at the other end, who asks for groups, who gives addresses.
+
+use std::collections::BTreeMap;
+use std::net::Ipv4Addr;
+
+use lantern_wire::{Lldp, MacAddress};
+use serde::{Deserialize, Serialize};
+
+use crate::{Said, as_text};
+
+/// The network around the devices.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Surroundings {
+    /// Who told by LLDP that this cable ends at it.
+    pub switch_ports: Vec<SwitchPort>,
+    /// Who asks for groups.
+    pub queriers: Vec<Querier>,
+    /// Who gives addresses.
+    pub dhcp_servers: Vec<DhcpServer>,
+}
+
+/// The port at the other end of this computer's cable.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SwitchPort {
+    /// The MAC address it speaks from.
+    #[serde(with = "as_text")]
+    pub mac: MacAddress,
+    /// What the switch calls itself.
+    pub switch: Said,
+    /// Which of its ports it is.
+    pub port: Said,
+    /// The address it is managed at.
+    pub address: Option<Ipv4Addr>,
+    /// What it is.
+    pub description: Option<Said>,
+}
+
+/// Who asks for groups.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Querier {
+    /// Its address; all zero for a switch that has none.
+    pub address: Ipv4Addr,
+    /// Its MAC address, where frames are seen.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+    /// Version of IGMP.
+    pub version: u8,
+}
+
+/// Who gives addresses.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct DhcpServer {
+    /// Its address.
+    pub address: Ipv4Addr,
+    /// The MAC address it spoke from, where frames are seen.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+}
+
+impl Surroundings {
+    /// The most of each kind.
+    const MOST: usize = 256;
+
+    pub(crate) fn take_lldp(&mut self, lldp: &Lldp) {
+        let name = lldp.name.as_deref().filter(|name| !name.is_empty());
+        let port = lldp.port_description.as_deref().filter(|text| !text.is_empty() && *text != lldp.port);
+        let port = port.map_or_else(|| lldp.port.clone(), |text| format!("{} ({text})", lldp.port));
+        let told = SwitchPort {
+            mac: lldp.from,
+            switch: name.unwrap_or(&lldp.chassis).into(),
+            port: port.into(),
+            address: lldp.management,
+            description: lldp.description.as_deref().map(Said::from),
+        };
+        put(&mut self.switch_ports, told, |a, b| a.mac == b.mac);
+    }
+
+    pub(crate) fn take_querier(&mut self, querier: Querier) {
+        put(&mut self.queriers, querier, |a, b| (a.address, a.mac) == (b.address, b.mac));
+    }
+
+    pub(crate) fn take_dhcp_server(&mut self, server: DhcpServer) {
+        put(&mut self.dhcp_servers, server, |a, b| a.address == b.address && (a.mac == b.mac || b.mac.is_none()));
+    }
+
+    /// The same in a fixed order, whoever was heard first.
+    pub(crate) fn sorted(&self) -> Self {
+        let mut sorted = self.clone();
+        sorted.switch_ports.sort_by_key(|port| port.mac);
+        sorted.queriers.sort_by_key(|querier| (querier.address, querier.mac));
+        sorted.dhcp_servers.sort_by_key(|server| (server.address, server.mac));
+        sorted
+    }
+
+    /// The servers that give addresses, each once.
+    #[must_use]
+    pub fn dhcp_addresses(&self) -> BTreeMap<Ipv4Addr, Option<MacAddress>> {
+        self.dhcp_servers.iter().map(|server| (server.address, server.mac)).collect()
+    }
+}
+
+fn put<T>(all: &mut Vec<T>, new: T, same: impl Fn(&T, &T) -> bool) {
+    match all.iter().position(|known| same(known, &new)) {
+        Some(known) => all[known] = new,
+        None if all.len() < Surroundings::MOST => all.push(new),
+        None => {}
+    }
+}

@@ -1,0 +1,127 @@
+//! Ways of seeing a device.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+
+/// How something was seen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Way {
+    /// It spoke Art-Net.
+    ArtNet,
+    /// It sent sACN.
+    Sacn,
+    /// It told its services by multicast DNS.
+    DnsSd,
+    /// It announced a stream.
+    Sap,
+    /// It answered an echo request.
+    Echo,
+    /// It spoke ARP.
+    Arp,
+    /// This computer's system had found it.
+    Neighbours,
+    /// It asked for an address, or gives addresses.
+    Dhcp,
+    /// It told who it is at the other end of the cable.
+    Lldp,
+    /// It asks who wants which group.
+    Igmp,
+    /// It spoke to everybody about something else.
+    Traffic,
+}
+
+/// Some ways of seeing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Ways(u16);
+
+impl Way {
+    /// All of them, in the order in which they are told.
+    pub const ALL: [Self; 11] = [
+        Self::ArtNet,
+        Self::Sacn,
+        Self::DnsSd,
+        Self::Sap,
+        Self::Echo,
+        Self::Arp,
+        Self::Neighbours,
+        Self::Dhcp,
+        Self::Lldp,
+        Self::Igmp,
+        Self::Traffic,
+    ];
+
+    /// Its name on the command line and in files.
+    #[must_use]
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::ArtNet => "art-net",
+            Self::Sacn => "sacn",
+            Self::DnsSd => "dns-sd",
+            Self::Sap => "sap",
+            Self::Echo => "echo",
+            Self::Arp => "arp",
+            Self::Neighbours => "neighbours",
+            Self::Dhcp => "dhcp",
+            Self::Lldp => "lldp",
+            Self::Igmp => "igmp",
+            Self::Traffic => "traffic",
+        }
+    }
+}
+
+impl Ways {
+    /// Every way.
+    pub const ALL: Self = Self(u16::MAX);
+    /// None.
+    pub const NONE: Self = Self(0);
+
+    /// Only these.
+    #[must_use]
+    pub fn only(ways: &[Way]) -> Self {
+        ways.iter().fold(Self::NONE, |all, way| all.and(*way))
+    }
+
+    /// These and one more.
+    #[must_use]
+    pub const fn and(self, way: Way) -> Self {
+        Self(self.0 | 1 << way as u16)
+    }
+
+    /// Whether this one is among them.
+    #[must_use]
+    pub const fn contains(self, way: Way) -> bool {
+        self.0 & 1 << way as u16 != 0
+    }
+}
+
+impl fmt::Display for Way {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::ArtNet => "Art-Net",
+            Self::Sacn => "sACN",
+            Self::DnsSd => "DNS-SD",
+            Self::Sap => "SAP",
+            Self::Echo => "echo",
+            Self::Arp => "ARP",
+            Self::Neighbours => "neighbours",
+            Self::Dhcp => "DHCP",
+            Self::Lldp => "LLDP",
+            Self::Igmp => "IGMP",
+            Self::Traffic => "traffic",
+        })
+    }
+}
+
+impl FromStr for Way {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        Self::ALL.into_iter().find(|way| way.name() == text).ok_or_else(|| {
+            let names: Vec<&str> = Self::ALL.into_iter().map(Self::name).collect();
+            format!("ways of seeing are {}", names.join(", "))
+        })
+    }
+}

@@ -1,0 +1,105 @@
+//! Calls: poll everybody by Art-Net, and ask single nodes for what is missing.
+//!
+//! A node may wait up to a second before it replies and should have replied within three (Art-Net 4, "ArtPoll").
+//! Datagrams get lost, so the question is repeated, at most four times, early enough for every answer to fall
+//! within the three seconds. A node of which a page got lost is asked once more by itself.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::art_net::IpProg;
+
+use super::retries::Retries;
+use crate::census::Census;
+use crate::conversation::outbox::Outbox;
+
+const POLLS: u32 = 4;
+const POLL_EVERY: Duration = Duration::from_millis(600);
+/// How often controllers poll (Art-Net 4, "ArtPoll"): so goes a survey without an end.
+const POLL_LATER_EVERY: Duration = Duration::from_millis(2500);
+
+const ASKS: u32 = 4;
+const ASK_EVERY: Duration = Duration::from_millis(400);
+
+/// The most nodes asked one by one.
+const MOST_ASKED: usize = 4096;
+
+/// Who is polled and asked.
+#[derive(Debug)]
+pub(super) struct Calls {
+    endless: bool,
+    ask_settings: bool,
+    polls_sent: u32,
+    /// Nodes asked for their settings, or for pages that got lost; by their index in the census.
+    asked: Retries<usize>,
+}
+
+impl Calls {
+    pub(super) fn new(endless: bool, ask_settings: bool) -> Self {
+        Self { endless, ask_settings, polls_sent: 0, asked: Retries::new(ASKS, ASK_EVERY, MOST_ASKED) }
+    }
+
+    /// When everybody is polled next.
+    pub(super) fn next_poll(&self) -> Option<Duration> {
+        let first = POLL_EVERY * self.polls_sent.min(POLLS - 1);
+        match self.polls_sent {
+            0..POLLS => Some(first),
+            later if self.endless => Some(first + POLL_LATER_EVERY * (later - POLLS + 1)),
+            _ => None,
+        }
+    }
+
+    /// Polls everybody, and those that no broadcast reaches; gives for the how-manieth time from 1.
+    pub(super) fn poll(&mut self, outbox: &mut Outbox, calls: &[Ipv4Addr]) -> u32 {
+        self.polls_sent += 1;
+        outbox.poll_everybody();
+        for address in calls {
+            outbox.poll(0, *address);
+        }
+        self.polls_sent
+    }
+
+    /// Whether an answer of a single node is still waited for.
+    pub(super) fn is_asking(&self) -> bool {
+        self.asked.next_at().is_some()
+    }
+
+    /// When a single node is asked next.
+    pub(super) fn next_ask(&self) -> Option<Duration> {
+        self.asked.next_at()
+    }
+
+    /// Whether the node is to be asked for its settings, and for further pages.
+    fn lacks(&self, census: &Census, outbox: &Outbox, index: usize) -> (bool, bool) {
+        let node = &census.nodes()[index];
+        if !node.is_node() || !outbox.reaches(node.address) {
+            return (false, false);
+        }
+        (self.ask_settings && node.settings.is_none(), !node.is_whole())
+    }
+
+    /// Takes in that something was heard of a node.
+    pub(super) fn consider(&mut self, now: Duration, census: &Census, outbox: &Outbox, index: usize) {
+        match self.lacks(census, outbox, index) {
+            (false, false) => self.asked.answered(index),
+            // Pages follow each other closely: only what is still missing a little later got lost.
+            (settings, _) => {
+                self.asked.ask(if settings { now } else { now + ASK_EVERY }, index);
+            }
+        }
+    }
+
+    /// Asks those whose turn it is.
+    pub(super) fn ask(&mut self, now: Duration, census: &Census, outbox: &mut Outbox) {
+        while let Some((index, nth)) = self.asked.next(now) {
+            let (settings, pages) = self.lacks(census, outbox, index);
+            let node = &census.nodes()[index];
+            if settings {
+                outbox.send(node.seat, node.address, IpProg::ASK.to_bytes());
+            }
+            if pages && !(nth == 1 && settings) {
+                outbox.poll(node.seat, node.address);
+            }
+        }
+    }
+}

@@ -1,0 +1,561 @@
+//! Survey: go out to see what is there, in every way at once, and put it together.
+//!
+//! Every way of seeing is a room of its own: [`art_net`] polls, [`services`] asks by multicast DNS, [`sweep`] asks
+//! address after address, [`retries`] asks single devices again. [`listen`] says what any packet tells about its
+//! sender. Here they are run side by side, at one pace, into one census.
+//!
+//! When a sheet says whom to expect, the survey ends as soon as all of them have answered and nobody else is waited
+//! for; without one it takes the whole time.
+
+mod art_net;
+mod listen;
+mod plan;
+mod retries;
+mod services;
+mod sweep;
+
+use std::collections::{BTreeSet, VecDeque};
+use std::net::{Ipv4Addr, SocketAddrV4};
+use std::time::Duration;
+
+use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
+use lantern_wire::{
+    Arp, Carries, Link, MacAddress, Packet, UdpFrame, WireError, art_net as art_net_wire, dns_sd, packet, sacn,
+    sap,
+};
+
+use super::outbox::Outbox;
+use super::{Conversation, Heard, Outgoing};
+use crate::Said;
+use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
+use crate::compare::{Match, Matching};
+use crate::sheet::SheetNode;
+
+use art_net::Calls;
+use retries::Retries;
+use services::Services;
+use sweep::Sweep;
+
+pub use plan::{Extent, Means, SurveyPlan};
+
+/// A node may take so long at random before it answers (Art-Net 4, "ArtPoll").
+const REPLY_TIME: Duration = Duration::from_secs(1);
+/// By when every answer should be there.
+const WHOLE_TIME: Duration = Duration::from_secs(3);
+/// How long answers to single questions are waited for after the survey's own time.
+const ASK_GRACE: Duration = Duration::from_millis(1500);
+/// A survey of ranges waits so long for answers to its one broadcast.
+const RANGES_TIME: Duration = Duration::from_millis(1250);
+/// How often to look whether everybody expected has answered.
+const LOOK_EVERY: Duration = Duration::from_millis(100);
+/// How often the system's table of neighbours is read.
+const NEIGHBOURS_EVERY: Duration = Duration::from_millis(400);
+/// When DHCP servers are asked to show themselves.
+const DISCOVER_AT: [Duration; 2] = [Duration::from_millis(50), Duration::from_millis(1200)];
+/// The most universes of sACN listened to; a system has room for few groups.
+const MOST_JOINED: usize = 256;
+/// How often a device is asked for an echo, and how many devices at most.
+const ECHOES: u32 = 3;
+const ECHO_EVERY: Duration = Duration::from_millis(250);
+const MOST_ECHOES: usize = 8192;
+/// The most events that wait to be taken out.
+const MOST_EVENTS: usize = 65_536;
+
+/// Who is asked for an echo: an address, and where frames are seen the MAC address too, since several may hold it.
+type Whom = (Ipv4Addr, Option<MacAddress>);
+
+/// What a survey tells while it runs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SurveyEvent {
+    /// Everybody was polled, for the n-th time from 1.
+    Asked(u32),
+    /// An Art-Net node answered for the first time; its index in the census.
+    Found(usize),
+    /// Somebody was seen for the first time.
+    Seen(Glimpse),
+}
+
+/// The first that was seen of somebody.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Glimpse {
+    /// When.
+    pub at: Duration,
+    /// Its MAC address, where that was seen.
+    pub mac: Option<MacAddress>,
+    /// Its address; all zero when it has none.
+    pub address: Ipv4Addr,
+    /// How.
+    pub way: Way,
+    /// Its name, when it told it at once.
+    pub name: Said,
+}
+
+/// How far a survey is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Progress {
+    /// Art-Net nodes found so far.
+    pub found: usize,
+    /// Devices of any family seen so far.
+    pub seen: usize,
+    /// Addresses asked one by one, and to be asked at most.
+    pub swept: (u64, u64),
+    /// Longest time it can still take; `None` when it has no end.
+    pub left: Option<Duration>,
+}
+
+/// The survey conversation; [`Survey::into_census`] is its result.
+#[derive(Debug)]
+pub struct Survey {
+    plan: SurveyPlan,
+    census: Census,
+    outbox: Outbox,
+    events: VecDeque<SurveyEvent>,
+    calls: Calls,
+    services: Services,
+    sweep: Sweep,
+    echoes: Retries<Whom>,
+    joined: BTreeSet<u16>,
+    discovers: usize,
+    neighbours_at: Duration,
+    look_at: Duration,
+    seen: usize,
+    echo_asked: bool,
+    unreadable: u64,
+    over: bool,
+}
+
+impl Survey {
+    /// A survey that starts at its first [`Conversation::wake`].
+    #[must_use]
+    pub fn new(plan: SurveyPlan) -> Self {
+        let own: Vec<Ipv4Addr> = plan.seats.iter().map(|seat| seat.own).collect();
+        let asks_one_by_one = !plan.is_passive()
+            && !plan.is_on_loopback()
+            && (plan.ways.contains(Way::Arp) || plan.ways.contains(Way::Echo));
+        let (likely, ranges) =
+            if asks_one_by_one { (&plan.likely[..], &plan.ranges[..]) } else { (&[][..], &[][..]) };
+        Self {
+            outbox: Outbox::with_pace(plan.seats.clone(), plan.pace),
+            calls: Calls::new(plan.extent == Extent::Endless, plan.ask_settings),
+            sweep: Sweep::new(likely, ranges, &own),
+            plan,
+            census: Census::default(),
+            events: VecDeque::new(),
+            services: Services::default(),
+            echoes: Retries::new(ECHOES, ECHO_EVERY, MOST_ECHOES),
+            joined: BTreeSet::new(),
+            discovers: 0,
+            neighbours_at: Duration::ZERO,
+            look_at: REPLY_TIME,
+            seen: 0,
+            echo_asked: false,
+            unreadable: 0,
+            over: false,
+        }
+    }
+
+    /// What was found so far.
+    #[must_use]
+    pub const fn census(&self) -> &Census {
+        &self.census
+    }
+
+    /// What was found.
+    #[must_use]
+    pub fn into_census(self) -> Census {
+        self.census
+    }
+
+    /// What it was told to do.
+    #[must_use]
+    pub const fn plan(&self) -> &SurveyPlan {
+        &self.plan
+    }
+
+    /// From where the result is to be looked at. In a recorded survey, our own echo requests show that we asked.
+    #[must_use]
+    pub fn viewpoint(&self) -> Viewpoint {
+        let viewpoint = self.plan.viewpoint();
+        Viewpoint { echo_asked: viewpoint.echo_asked || self.echo_asked, ..viewpoint }
+    }
+
+    /// How many messages could not be read.
+    #[must_use]
+    pub const fn unreadable(&self) -> u64 {
+        self.unreadable
+    }
+
+    /// How far it is.
+    #[must_use]
+    pub fn progress(&self, now: Duration) -> Progress {
+        let left = (self.plan.extent != Extent::Endless).then(|| self.end().saturating_sub(now));
+        Progress { found: self.census.nodes().len(), seen: self.seen, swept: self.sweep.progress(), left }
+    }
+
+    /// When it ends, as far as can be said now.
+    fn end(&self) -> Duration {
+        let swept = self.sweep.answered_by().unwrap_or_else(|| {
+            let (_, left) = self.sweep.progress();
+            self.outbox.pace().next() + self.outbox.pace().time_for(usize::try_from(left).unwrap_or(usize::MAX))
+        });
+        let own_time = match self.plan.extent {
+            Extent::Listen(time) => return time,
+            Extent::Endless => return Duration::MAX,
+            Extent::Ranges => RANGES_TIME,
+            Extent::Whole(least) => WHOLE_TIME.max(least),
+            Extent::Until(_) => WHOLE_TIME,
+        };
+        let end = own_time.max(swept);
+        if self.is_asking() { end + ASK_GRACE } else { end }
+    }
+
+    fn is_asking(&self) -> bool {
+        self.calls.is_asking() || self.echoes.next_at().is_some() || self.outbox.release_at().is_some()
+    }
+
+    fn does(&self, way: Way) -> bool {
+        self.plan.ways.contains(way) && !self.plan.is_passive()
+    }
+
+    /// Whether everybody expected has answered with every page and everything asked for, and nobody else is waited for.
+    fn is_complete(&self, now: Duration) -> bool {
+        if let Extent::Until(mac) = self.plan.extent
+            && self.census.has_mac(mac)
+        {
+            return !self.is_asking();
+        }
+        let waits = self.does(Way::DnsSd) && now < WHOLE_TIME / 2;
+        let Some(sheet) = self.plan.expected.as_ref().filter(|_| !waits && !self.plan.is_passive()) else {
+            return false;
+        };
+        let answered = |(planned, matched): (&SheetNode, &Match)| match matched {
+            Match::Found(index) => {
+                let node = &self.census.nodes()[*index];
+                node.is_whole() && node.port_count() >= planned.last_port()
+            }
+            Match::Missing | Match::Ambiguous(_) => false,
+        };
+        let matching = || Matching::new(sheet, &self.census);
+        let idle = !self.is_asking() && self.sweep.is_over();
+        idle && sheet.nodes.iter().zip(&matching().of_sheet).all(answered)
+    }
+
+    fn read(&mut self, now: Duration, sighting: Result<Option<Sighting>, WireError>) {
+        match sighting {
+            Ok(Some(sighting)) => self.take(now, &sighting),
+            Ok(None) => {}
+            Err(_) => self.unreadable += 1,
+        }
+    }
+
+    fn hear_packet(&mut self, now: Duration, packet: &Packet<'_>) {
+        if let Carries::EchoRequest { from } = packet.carries {
+            self.echo_asked |= self.plan.seats.iter().any(|seat| seat.own == from);
+        }
+        let sighting = listen::sighting(&self.plan, now, packet);
+        self.read(now, sighting);
+    }
+
+    fn take(&mut self, now: Duration, sighting: &Sighting) {
+        let way = sighting.told.way();
+        if !self.plan.ways.contains(way) || self.plan.seats.iter().any(|seat| seat.own == sighting.from) {
+            return;
+        }
+        let news = self.census.take(sighting);
+        if news.is_new {
+            self.seen += 1;
+            self.tell(SurveyEvent::Seen(Glimpse::of(sighting)));
+        }
+        match news.node {
+            NodeNews::New(index) => {
+                self.tell(SurveyEvent::Found(index));
+                self.follow_up(now, index);
+            }
+            NodeNews::More(index) => self.follow_up(now, index),
+            NodeNews::Nothing => {}
+        }
+        if let Told::Levels { cid, .. } | Told::Universes { cid, .. } = sighting.told {
+            let universes: Vec<u16> = self.census.universes_of(cid).collect();
+            self.join(&universes);
+        }
+        self.services.take(now, news.types);
+        self.consider_echo(now, sighting);
+    }
+
+    fn tell(&mut self, event: SurveyEvent) {
+        if self.events.len() < MOST_EVENTS {
+            self.events.push_back(event);
+        }
+    }
+
+    fn follow_up(&mut self, now: Duration, index: usize) {
+        if self.does(Way::ArtNet) {
+            self.calls.consider(now, &self.census, &self.outbox, index);
+        }
+    }
+
+    fn consider_echo(&mut self, now: Duration, sighting: &Sighting) {
+        if !self.plan.can_ask_echo() {
+            return;
+        }
+        let whom = (sighting.from, sighting.mac.filter(|_| self.plan.means.frames));
+        if self.outbox.reaches(sighting.from) && self.echoes.ask(now, whom) && self.plan.means.frames {
+            // Everybody is asked who has the address: whoever shares it answers too.
+            self.knock(sighting.from);
+        }
+        if sighting.to_us {
+            self.echoes.answered(whom);
+        }
+    }
+
+    /// Listens to universes, each once.
+    fn join(&mut self, universes: &[u16]) {
+        if self.plan.is_passive() {
+            return;
+        }
+        for universe in universes {
+            if self.joined.len() < MOST_JOINED && self.joined.insert(*universe) {
+                self.join_group(sacn::group(*universe), sacn::PORT);
+            }
+        }
+    }
+
+    fn join_group(&mut self, group: Ipv4Addr, port: u16) {
+        for seat in 0..self.plan.seats.len() {
+            self.outbox.send_now(Outgoing::Join { seat, group, port });
+        }
+    }
+
+    fn begin(&mut self) {
+        if self.does(Way::Sacn) {
+            let universes = self.plan.universes.clone();
+            self.join(&[sacn::DISCOVERY_UNIVERSE]);
+            self.join(&universes);
+        }
+        if self.does(Way::Sap) {
+            sap::GROUPS.iter().for_each(|group| self.join_group(*group, sap::PORT));
+        }
+        if self.does(Way::DnsSd) {
+            self.join_group(dns_sd::GROUP, dns_sd::PORT);
+        }
+    }
+
+    fn sweep(&mut self, now: Duration) {
+        while !self.sweep.is_over() && self.outbox.has_room(now) {
+            let census = &self.census;
+            let Some(address) = self.sweep.next(now, |address| census.is_seen(address)) else { break };
+            let outgoing = self.knocking(address);
+            self.outbox.send_now(outgoing);
+        }
+    }
+
+    /// Asks whether anybody has an address, in the best way there is.
+    fn knock(&mut self, address: Ipv4Addr) {
+        let outgoing = self.knocking(address);
+        self.outbox.send_in_turn(outgoing);
+    }
+
+    fn knocking(&self, address: Ipv4Addr) -> Outgoing {
+        let seat = self.outbox.seat_beside(address);
+        match self.plan.own_mac.filter(|_| self.plan.means.frames) {
+            Some(own) => {
+                // Whoever sits in another subnet is asked without claiming an address there.
+                let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| self.plan.seats[seat].own);
+                Outgoing::Frame(Arp { sender, ..Arp::probe(own, address) }.to_bytes())
+            }
+            None if self.plan.means.echo => Outgoing::Echo { seat: seat.unwrap_or(0), to: address },
+            // Any datagram makes the system look for the address; this one a node even answers.
+            None => self.outbox.polling(seat.unwrap_or(0), address),
+        }
+    }
+
+    fn ask_echoes(&mut self, now: Duration) {
+        while let Some(((address, mac), _)) = self.echoes.next(now) {
+            let seat = self.outbox.seat_beside(address).unwrap_or(0);
+            match (self.plan.own_mac.filter(|_| self.plan.means.frames), mac) {
+                (Some(own), Some(mac)) => {
+                    let link = Link { from: own, to: mac };
+                    let frame = packet::echo_request(link, self.plan.seats[seat].own, address, self.plan.mark);
+                    self.outbox.send_in_turn(Outgoing::Frame(frame));
+                }
+                // Its MAC address comes with the answer to this.
+                (Some(_), None) => self.knock(address),
+                (None, _) => self.outbox.send_in_turn(Outgoing::Echo { seat, to: address }),
+            }
+        }
+    }
+
+    fn discover_dhcp(&mut self, now: Duration) {
+        let Some(own) = self.plan.own_mac.filter(|_| self.plan.means.frames && self.does(Way::Dhcp)) else {
+            return;
+        };
+        while self.next_discover().is_some_and(|at| at <= now) {
+            self.discovers += 1;
+            let message = Dhcp::from_client(DhcpKind::DISCOVER, u32::from(self.plan.mark), own).to_bytes();
+            let frame = UdpFrame {
+                from_mac: own,
+                to_mac: Arp::EVERYBODY,
+                from: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, CLIENT_PORT),
+                to: SocketAddrV4::new(Ipv4Addr::BROADCAST, SERVER_PORT),
+                payload: &message,
+            };
+            if let Some(frame) = frame.to_bytes() {
+                self.outbox.send_now(Outgoing::Frame(frame));
+            }
+        }
+    }
+
+    fn next_discover(&self) -> Option<Duration> {
+        let asks = self.plan.means.frames && self.plan.own_mac.is_some() && self.does(Way::Dhcp);
+        DISCOVER_AT.get(self.discovers).copied().filter(|_| asks)
+    }
+
+    fn next_neighbours(&self) -> Option<Duration> {
+        let reads =
+            self.plan.means.neighbours && self.plan.ways.contains(Way::Neighbours) && !self.plan.is_on_loopback();
+        reads.then_some(self.neighbours_at)
+    }
+
+    fn next_poll(&self) -> Option<Duration> {
+        let polls = self.calls.next_poll().filter(|_| self.does(Way::ArtNet));
+        // Asked for a range, one more chance for a lost answer has to do.
+        polls.filter(|at| self.plan.extent != Extent::Ranges || *at < REPLY_TIME / 2)
+    }
+
+    fn next_question(&self) -> Option<Duration> {
+        self.services.next_at().filter(|_| self.does(Way::DnsSd))
+    }
+
+    fn work(&mut self, now: Duration) {
+        while self.next_poll().is_some_and(|at| at <= now) {
+            let nth = self.calls.poll(&mut self.outbox, &self.plan.calls);
+            if nth == 1 {
+                self.begin();
+            }
+            self.tell(SurveyEvent::Asked(nth));
+        }
+        if self.next_question().is_some_and(|at| at <= now) {
+            for question in self.services.ask(now, &self.plan.seats) {
+                self.outbox.send_now(question);
+            }
+        }
+        if self.next_neighbours().is_some_and(|at| at <= now) {
+            self.neighbours_at = now + NEIGHBOURS_EVERY;
+            self.outbox.send_now(Outgoing::Neighbours);
+        }
+        self.discover_dhcp(now);
+        self.calls.ask(now, &self.census, &mut self.outbox);
+        self.ask_echoes(now);
+        self.outbox.release(now);
+        self.sweep(now);
+    }
+}
+
+impl Glimpse {
+    fn of(sighting: &Sighting) -> Self {
+        let (mac, address, name) = match &sighting.told {
+            Told::PollReply(reply) => {
+                let stated = reply.mac.is_known().then_some(reply.mac);
+                let address = if reply.address.is_unspecified() { sighting.from } else { reply.address };
+                (sighting.mac.or(stated), address, reply.short_name.to_lossy().into())
+            }
+            Told::Levels { source, .. } | Told::Universes { source, .. } => {
+                (sighting.mac, sighting.from, source.as_str().into())
+            }
+            Told::Lldp(lldp) => (sighting.mac, sighting.from, lldp.name.as_deref().unwrap_or_default().into()),
+            _ => (sighting.mac, sighting.from, Said::default()),
+        };
+        Self { at: sighting.at, mac, address, way: sighting.told.way(), name }
+    }
+}
+
+impl Conversation for Survey {
+    type Event = SurveyEvent;
+
+    fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
+        match heard {
+            // Where frames are heard, every datagram is among them.
+            Heard::Datagram(_) if self.plan.means.frames => {}
+            Heard::Datagram(datagram) => {
+                let sighting = Sighting::read(now, datagram.seat, datagram.from, datagram.port, datagram.bytes);
+                self.read(now, sighting);
+            }
+            Heard::Frame(frame) => {
+                if let Ok(packet) = Packet::parse(frame) {
+                    self.hear_packet(now, &packet);
+                }
+            }
+            Heard::Packet(bytes) => {
+                if let Ok(packet) = Packet::parse_ip(bytes) {
+                    self.hear_packet(now, &packet);
+                }
+            }
+            Heard::Echo(from) => {
+                self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });
+            }
+            Heard::Neighbours(table) => {
+                // An old entry says only which MAC address belongs to somebody who is seen otherwise.
+                for neighbour in table
+                    .iter()
+                    .filter(|one| one.fresh || self.census.is_seen(one.address))
+                    .copied()
+                    .collect::<Vec<_>>()
+                {
+                    let told = Sighting::plain(now, neighbour.address, Told::Neighbour);
+                    self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
+                }
+            }
+        }
+        self.outbox.release(now);
+    }
+
+    fn next_send(&mut self) -> Option<Outgoing> {
+        self.outbox.next()
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        if self.over {
+            return None;
+        }
+        let watches = self.plan.expected.is_some() || matches!(self.plan.extent, Extent::Until(_));
+        let sweeps = (!self.sweep.is_over()).then(|| self.outbox.pace().next());
+        let times = [
+            self.next_poll(),
+            self.next_question(),
+            self.next_neighbours(),
+            self.next_discover(),
+            self.calls.next_ask(),
+            self.echoes.next_at(),
+            self.outbox.release_at(),
+            sweeps,
+            watches.then_some(self.look_at),
+            Some(self.end()),
+        ];
+        times.into_iter().flatten().min()
+    }
+
+    fn wake(&mut self, now: Duration) {
+        self.work(now);
+        if self.look_at <= now {
+            self.look_at = now + LOOK_EVERY;
+            self.over = self.is_complete(now);
+        }
+        self.over |= self.end() <= now;
+    }
+
+    fn next_event(&mut self) -> Option<SurveyEvent> {
+        self.events.pop_front()
+    }
+}
+
+/// The UDP ports a survey hears on, in the ways it is to see.
+#[must_use]
+pub fn ports_of(ways: Ways) -> Vec<u16> {
+    let of = [
+        (Way::ArtNet, art_net_wire::PORT),
+        (Way::Sacn, sacn::PORT),
+        (Way::DnsSd, dns_sd::PORT),
+        (Way::Sap, sap::PORT),
+    ];
+    of.into_iter().filter(|(way, _)| ways.contains(*way)).map(|(_, port)| port).collect()
+}

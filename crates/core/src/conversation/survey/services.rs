@@ -1,0 +1,72 @@
+//! Services: ask by multicast DNS which types there are, then who offers them (RFC 6763, section 9).
+
+use std::collections::{BTreeMap, VecDeque};
+use std::net::SocketAddrV4;
+use std::time::Duration;
+
+use lantern_wire::dns_sd::{DnsSd, EVERY_TYPE, GROUP, PORT, Question};
+
+use crate::census::Meaning;
+use crate::conversation::{Outgoing, Seat};
+
+/// When everybody is asked for everything. The first question wants answers to us alone; who missed it, or answers only
+/// the group, is reached by the second.
+const ASK_ALL_AT: [(Duration, bool); 3] =
+    [(Duration::ZERO, true), (Duration::from_millis(700), false), (Duration::from_millis(1500), false)];
+/// How long after it was heard of a type is asked for, and asked for again.
+const ASK_TYPE_AFTER: [Duration; 2] = [Duration::from_millis(30), Duration::from_millis(800)];
+/// The most types asked for.
+const MOST_TYPES: usize = 128;
+/// The most questions in one message.
+const MOST_QUESTIONS: usize = 16;
+
+/// What is still to be asked.
+#[derive(Debug, Default)]
+pub(super) struct Services {
+    rounds: usize,
+    types: BTreeMap<String, usize>,
+    due: VecDeque<(Duration, String)>,
+}
+
+impl Services {
+    /// Takes in types that were told.
+    pub(super) fn take(&mut self, now: Duration, types: Vec<String>) {
+        for kind in types {
+            if self.types.len() < MOST_TYPES && !self.types.contains_key(&kind) {
+                self.types.insert(kind.clone(), 0);
+                self.due.extend(ASK_TYPE_AFTER.map(|after| (now + after, kind.clone())));
+            }
+        }
+    }
+
+    pub(super) fn next_at(&self) -> Option<Duration> {
+        let all = ASK_ALL_AT.get(self.rounds).map(|(at, _)| *at);
+        self.due.iter().map(|(at, _)| *at).chain(all).min()
+    }
+
+    /// What to send by now.
+    pub(super) fn ask(&mut self, now: Duration, seats: &[Seat]) -> Vec<Outgoing> {
+        let mut questions = Vec::new();
+        while let Some((_, to_asker)) = ASK_ALL_AT.get(self.rounds).filter(|(at, _)| *at <= now) {
+            questions.push(Question::pointer(EVERY_TYPE, *to_asker));
+            let registered =
+                Meaning::registered().map(|kind| Question::pointer(&format!("{kind}.local."), *to_asker));
+            questions.extend(registered);
+            self.rounds += 1;
+        }
+        let (due, later) = self.due.drain(..).partition(|(at, _)| *at <= now);
+        self.due = later;
+        let due: VecDeque<(Duration, String)> = due;
+        questions.extend(due.iter().map(|(_, kind)| Question::pointer(kind, true)));
+        let messages: Vec<Vec<u8>> =
+            questions.chunks(MOST_QUESTIONS).map(|some| DnsSd::asking(some.to_vec()).to_bytes()).collect();
+        let to_seat = |(seat, place): (usize, &Seat)| {
+            let to = SocketAddrV4::new(place.everybody(GROUP), PORT);
+            messages
+                .iter()
+                .map(move |bytes| Outgoing::Datagram { seat, to, bytes: bytes.clone() })
+                .collect::<Vec<_>>()
+        };
+        seats.iter().enumerate().flat_map(to_seat).collect()
+    }
+}

@@ -1,0 +1,236 @@
+//! A survey by frames, against hosts that answer ARP and echo, under a virtual clock.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+use std::collections::BTreeMap;
+use std::net::{Ipv4Addr, SocketAddrV4};
+use std::time::Duration;
+
+use lantern_core::census::{Standing, Way, Ways};
+use lantern_core::conversation::{Conversation, Extent, Heard, Means, Outgoing, Seat, Survey, SurveyPlan};
+use lantern_wire::art_net::PollReply;
+use lantern_wire::{Arp, ArpOperation, Carries, Link, MacAddress, Packet, Text, UdpFrame, packet};
+use rstest::rstest;
+
+const OWN: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
+const OWN_MAC: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
+const ANSWER_TIME: Duration = Duration::from_millis(1);
+
+fn plan(subnet: &str) -> SurveyPlan {
+    let seat = Seat { own: OWN, subnet: subnet.parse().unwrap(), limited_broadcast: true };
+    SurveyPlan {
+        own_mac: Some(OWN_MAC),
+        means: Means { frames: true, echo: false, neighbours: false },
+        ways: Ways::ALL,
+        ranges: SurveyPlan::usual_ranges(&[seat]),
+        ..SurveyPlan::art_net(vec![seat], None, false)
+    }
+}
+
+/// Hosts by address; those that answer echo requests say so.
+type Hosts = BTreeMap<Ipv4Addr, (MacAddress, bool)>;
+
+fn hosts(addresses: impl IntoIterator<Item = Ipv4Addr>) -> Hosts {
+    let mac = |address: Ipv4Addr| {
+        let [a, b, c, d] = address.octets();
+        MacAddress([2, 0, a, b, c, d])
+    };
+    addresses.into_iter().map(|address| (address, (mac(address), true))).collect()
+}
+
+fn answer(hosts: &Hosts, frame: &[u8]) -> Option<Vec<u8>> {
+    if let Ok(arp) = Arp::parse(frame) {
+        let (mac, _) = hosts.get(&arp.target)?;
+        let reply =
+            Arp { to: arp.sender_mac, operation: ArpOperation::REPLY, ..Arp::announcement(*mac, arp.target) };
+        return Some(reply.to_bytes());
+    }
+    let Ok(Packet { carries: Carries::EchoRequest { from }, link: Some(link) }) = Packet::parse(frame) else {
+        return None;
+    };
+    let (address, _) = hosts.iter().find(|(_, (mac, echo))| *mac == link.to && *echo)?;
+    let mut reply = packet::echo_request(Link { from: link.to, to: link.from }, *address, from, 0);
+    // A reply has type 0 where the request has 8.
+    reply[34] = 0;
+    Some(reply)
+}
+
+/// What left, and when it was over.
+struct Ran {
+    sent: Vec<(Duration, Outgoing)>,
+    took: Duration,
+}
+
+fn run(survey: &mut Survey, hosts: &Hosts) -> Ran {
+    let (mut sent, mut answers, mut now) =
+        (Vec::new(), BTreeMap::<(Duration, usize), Vec<u8>>::new(), Duration::ZERO);
+    while let Some(wake) = survey.wake_at() {
+        match answers.first_key_value().map(|(key, _)| *key).filter(|(at, _)| *at <= wake) {
+            Some(key) => {
+                now = now.max(key.0);
+                survey.hear(now, &Heard::Frame(&answers.remove(&key).unwrap()));
+            }
+            None => {
+                now = now.max(wake);
+                survey.wake(now);
+            }
+        }
+        while survey.next_event().is_some() {}
+        while let Some(outgoing) = survey.next_send() {
+            if let Outgoing::Frame(frame) = &outgoing
+                && let Some(reply) = answer(hosts, frame)
+            {
+                answers.insert((now + ANSWER_TIME, sent.len()), reply);
+            }
+            sent.push((now, outgoing));
+        }
+        assert!(now < Duration::from_secs(300), "the survey does not end");
+    }
+    Ran { sent, took: now }
+}
+
+/// How many went to single devices in the busiest second.
+fn busiest(ran: &Ran) -> usize {
+    let single = |outgoing: &Outgoing| match outgoing {
+        Outgoing::Frame(frame) => !frame.starts_with(&[0xff; 6]) || frame[12..14] == [0x08, 0x06],
+        Outgoing::Echo { .. } => true,
+        Outgoing::Datagram { to, .. } => {
+            !to.ip().is_broadcast() && !to.ip().is_multicast() && to.ip().octets()[3] != 255
+        }
+        _ => false,
+    };
+    let times: Vec<Duration> = ran.sent.iter().filter(|(_, o)| single(o)).map(|(at, _)| *at).collect();
+    let within = |start: &Duration| {
+        times.iter().filter(|at| (*start..*start + Duration::from_secs(1)).contains(at)).count()
+    };
+    times.iter().step_by(50).map(within).max().unwrap_or(0)
+}
+
+fn twenty() -> Hosts {
+    hosts((0..20).map(|i| Ipv4Addr::new(10, 40, 1, 3 + i * 12)))
+}
+
+#[test]
+fn twenty_hosts_of_a_24_are_found_within_a_second_and_a_half() {
+    let ranges = vec!["10.40.1.0/24".parse().unwrap()];
+    let mut survey = Survey::new(SurveyPlan { extent: Extent::Ranges, ranges, ..plan("10.40.0.0/16") });
+    let ran = run(&mut survey, &twenty());
+    let found = survey.census().devices(&survey.viewpoint());
+    assert_eq!((found.len(), found.iter().filter(|d| d.standing == Standing::Answers).count()), (20, 20));
+    assert!(ran.took <= Duration::from_millis(1450), "{:?}", ran.took);
+    assert!(busiest(&ran) <= 520, "{}", busiest(&ran));
+}
+
+#[test]
+fn a_16_at_pace_2000_takes_less_than_forty_seconds() {
+    let everywhere = hosts((0..256_u32).map(|i| Ipv4Addr::from_bits(0x0a28_0000 + i * 255 + 9)));
+    let ranges = vec!["10.40.0.0/16".parse().unwrap()];
+    let mut survey =
+        Survey::new(SurveyPlan { extent: Extent::Ranges, ranges, pace: 2000, ..plan("10.40.0.0/16") });
+    let ran = run(&mut survey, &everywhere);
+    assert_eq!(survey.census().devices(&survey.viewpoint()).len(), 256);
+    assert!(ran.took <= Duration::from_secs(40), "{:?}", ran.took);
+}
+
+#[test]
+fn a_small_subnet_is_swept_unasked_and_a_large_one_is_not() {
+    let mut small = Survey::new(plan("10.40.0.0/22"));
+    assert_eq!(run(&mut small, &twenty()).took, Duration::from_secs(3));
+    assert_eq!(small.census().devices(&small.viewpoint()).len(), 20);
+    let mut large = Survey::new(plan("10.40.0.0/16"));
+    run(&mut large, &twenty());
+    assert_eq!(large.census().devices(&large.viewpoint()).len(), 0);
+}
+
+#[test]
+fn the_likely_are_asked_first() {
+    let likely = vec![Ipv4Addr::new(10, 40, 1, 250)];
+    let ranges = vec!["10.40.1.0/24".parse().unwrap()];
+    let mut survey = Survey::new(SurveyPlan { extent: Extent::Ranges, ranges, likely, ..plan("10.40.0.0/16") });
+    let ran = run(&mut survey, &Hosts::new());
+    let first = ran.sent.iter().find_map(|(_, outgoing)| match outgoing {
+        Outgoing::Frame(frame) => Arp::parse(frame).ok(),
+        _ => None,
+    });
+    assert_eq!(first.unwrap().target, Ipv4Addr::new(10, 40, 1, 250));
+}
+
+#[test]
+fn listening_sends_nothing_at_all() {
+    let extent = Extent::Listen(Duration::from_secs(30));
+    let mut survey = Survey::new(SurveyPlan { extent, likely: vec![OWN], ..plan("10.40.0.0/22") });
+    let arp = Arp::announcement(MacAddress([2; 6]), Ipv4Addr::new(10, 40, 1, 1)).to_bytes();
+    survey.hear(Duration::from_secs(1), &Heard::Frame(&arp));
+    let ran = run(&mut survey, &twenty());
+    assert_eq!((ran.sent.len(), ran.took), (0, Duration::from_secs(30)));
+    assert_eq!(survey.census().devices(&survey.viewpoint())[0].standing, Standing::NotAsked);
+}
+
+#[test]
+fn one_unit_is_found_by_its_mac_and_the_survey_ends_at_once() {
+    let wanted = twenty();
+    let (_, (mac, _)) = wanted.first_key_value().unwrap();
+    let mut survey = Survey::new(SurveyPlan { extent: Extent::Until(*mac), ..plan("10.40.0.0/22") });
+    assert!(run(&mut survey, &wanted).took < Duration::from_millis(2200));
+    let mut survey = Survey::new(SurveyPlan { extent: Extent::Until(MacAddress([9; 6])), ..plan("10.40.0.0/22") });
+    assert!(run(&mut survey, &wanted).took >= Duration::from_secs(3));
+}
+
+#[rstest]
+#[case(Way::Arp, &[Way::Arp])]
+#[case(Way::ArtNet, &[])]
+fn only_the_ways_asked_for_count(#[case] only: Way, #[case] seen: &[Way]) {
+    let mut survey = Survey::new(SurveyPlan { ways: Ways::only(&[only]), ..plan("10.40.0.0/22") });
+    run(&mut survey, &twenty());
+    for device in survey.census().devices(&survey.viewpoint()) {
+        assert_eq!(device.seen_by.iter().map(|seen| seen.way).collect::<Vec<_>>(), seen);
+    }
+}
+
+#[test]
+fn our_own_frames_and_addresses_are_nobody() {
+    let mut survey = Survey::new(plan("10.40.0.0/22"));
+    let own = Arp::announcement(OWN_MAC, OWN).to_bytes();
+    let echoed = Arp::announcement(MacAddress([2; 6]), OWN).to_bytes();
+    for frame in [own, echoed] {
+        survey.hear(Duration::ZERO, &Heard::Frame(&frame));
+    }
+    assert_eq!(survey.census().devices(&survey.viewpoint()).len(), 0);
+}
+
+/// A forged reply, with a name full of terminal escapes.
+fn forged(i: u32) -> Vec<u8> {
+    let [a, b, c, d] = i.wrapping_mul(0x9e37_79b9).to_be_bytes();
+    let mac = MacAddress([2, 0xbd, a, b, c, d]);
+    let address = Ipv4Addr::from_bits(0x0a28_0000 | (i.wrapping_mul(0x85eb_ca6b) & 0xffff));
+    let short_name = Text::cut("\u{1b}[2J\u{1b}]0;own\u{7}");
+    // Pages that never come, so that asking after them tempts.
+    let reply =
+        PollReply { address, mac, short_name, bind_index: 3, port_count: 4, ..PollReply::default() }.to_bytes();
+    let (from, to) = (SocketAddrV4::new(address, 6454), SocketAddrV4::new(Ipv4Addr::BROADCAST, 6454));
+    UdpFrame { from_mac: mac, to_mac: Arp::EVERYBODY, from, to, payload: &reply }.to_bytes().unwrap()
+}
+
+#[test]
+fn a_flood_of_forged_replies_stays_bounded_ends_in_time_and_is_answered_at_the_pace() {
+    let mut survey = Survey::new(plan("10.40.0.0/16"));
+    survey.wake(Duration::ZERO);
+    let mut sent = Vec::new();
+    for i in 0..200_000 {
+        let now = Duration::from_micros(u64::from(i) * 10);
+        survey.hear(now, &Heard::Frame(&forged(i)));
+        while survey.wake_at().is_some_and(|at| at <= now) {
+            survey.wake(now);
+        }
+        while survey.next_event().is_some() {}
+        sent.extend(std::iter::from_fn(|| survey.next_send()).map(|outgoing| (now, outgoing)));
+    }
+    let ran = run(&mut survey, &Hosts::new());
+    assert!(ran.took <= Duration::from_millis(4500), "{:?}", ran.took);
+    sent.extend(ran.sent);
+    let busiest = busiest(&Ran { sent, took: ran.took });
+    assert!(busiest <= 520, "{busiest}");
+    let census = survey.census();
+    assert_eq!(census.nodes().len(), 16_384);
+    assert!(census.overlooked() > 100_000);
+    assert!(census.devices(&survey.viewpoint()).len() <= 65_536 + 16_384);
+}

@@ -1,0 +1,54 @@
+//! Echo requests without raw frames: a socket that some systems give to everybody, others to nobody.
+
+use std::io;
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
+
+use socket2::{Domain, Protocol, Socket, Type};
+
+const REQUEST: u8 = 8;
+const REPLY: u8 = 0;
+
+/// A socket for echo requests. The system fills in mark and checksum, and passes on only answers to its own requests.
+#[derive(Debug)]
+pub(crate) struct EchoSocket(pub(crate) UdpSocket);
+
+impl EchoSocket {
+    pub(super) fn open(adapter: &str) -> io::Result<Self> {
+        let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::ICMPV4))?;
+        #[cfg(target_os = "linux")]
+        socket.bind_device(Some(adapter.as_bytes()))?;
+        #[cfg(not(target_os = "linux"))]
+        let _ = adapter;
+        socket.set_nonblocking(true)?;
+        // Everything this program does with it a UDP socket does too: send to, receive from.
+        Ok(Self(socket.into()))
+    }
+
+    /// A request as the system wants it.
+    pub(crate) const fn request() -> [u8; 8] {
+        [REQUEST, 0, 0, 0, 0, 0, 0, 1]
+    }
+
+    /// Who answered, where this is an answer.
+    pub(crate) fn answered(from: SocketAddr, bytes: &[u8]) -> Option<Ipv4Addr> {
+        let SocketAddr::V4(from) = from else { return None };
+        // Some systems put the IP header in front.
+        let message = if bytes.first().is_some_and(|byte| byte >> 4 == 4) { bytes.get(20..)? } else { bytes };
+        (message.first() == Some(&REPLY)).then(|| *SocketAddrV4::ip(&from))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_replies_are_answers_with_or_without_the_ip_header() {
+        let from = SocketAddr::from(([10, 40, 1, 1], 0));
+        let answered = Some(Ipv4Addr::new(10, 40, 1, 1));
+        assert_eq!(EchoSocket::answered(from, &[0, 0, 0, 0, 0, 0, 0, 1]), answered);
+        assert_eq!(EchoSocket::answered(from, &[&[0x45; 20][..], &[0; 8]].concat()), answered);
+        assert_eq!(EchoSocket::answered(from, &EchoSocket::request()), None);
+        assert_eq!(EchoSocket::answered(from, &[]), None);
+    }
+}

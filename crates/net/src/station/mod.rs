@@ -1,0 +1,165 @@
+//! A station: everything of one adapter that a conversation can hear and speak through.
+//!
+//! UDP sockets for the ports asked for; where the system allows it, raw frames and echo requests. What is refused is
+//! remembered, to be told: a survey goes on with what there is.
+
+mod echo;
+mod tap;
+mod udp;
+
+use std::cell::RefCell;
+use std::io;
+use std::net::Ipv4Addr;
+
+use lantern_core::ART_NET_PORT;
+use lantern_core::adapter::Choice;
+use lantern_core::conversation::{Means, Seat};
+
+use crate::NetError;
+use crate::capture::Recorder;
+
+pub(crate) use echo::EchoSocket;
+pub(crate) use tap::Tap;
+pub(crate) use udp::Udp;
+
+/// What a station shall hear and speak.
+#[derive(Debug, Clone, Default)]
+pub struct Wants {
+    /// UDP ports.
+    pub ports: Vec<u16>,
+    /// Raw frames.
+    pub frames: bool,
+    /// Echo requests, where there are no raw frames.
+    pub echo: bool,
+    /// The system's table of neighbours.
+    pub neighbours: bool,
+}
+
+/// Something a station could not have.
+#[derive(Debug)]
+pub enum Lack {
+    /// Raw frames.
+    Frames(io::Error),
+    /// Echo requests.
+    Echo(io::Error),
+    /// A UDP port.
+    Port(u16, io::Error),
+}
+
+/// An adapter with everything that was opened on it.
+#[derive(Debug)]
+pub struct Station {
+    pub(crate) adapter: String,
+    pub(crate) seats: Vec<Seat>,
+    pub(crate) sockets: Vec<Udp>,
+    pub(crate) tap: Option<Tap>,
+    pub(crate) echo: Option<EchoSocket>,
+    pub(crate) recorder: Option<RefCell<Recorder>>,
+    neighbours: bool,
+    lacks: Vec<Lack>,
+    shared: bool,
+}
+
+impl Station {
+    /// Opens what is wanted on the chosen adapter. The Art-Net port must be had when it is wanted; anything else that is
+    /// refused is among [`Station::lacks`].
+    ///
+    /// # Errors
+    /// When the Art-Net port is held by a program that does not share it, or the system refuses it.
+    pub fn open(choice: &Choice, wants: &Wants) -> Result<Self, NetError> {
+        let mut station = Self::on(&choice.name, choice.seats.clone());
+        for port in &wants.ports {
+            let is_held = *port == ART_NET_PORT && Udp::is_held(choice, *port);
+            station.shared |= is_held;
+            match Udp::open(choice, *port) {
+                Ok(socket) => station.sockets.push(socket),
+                Err(source) if *port == ART_NET_PORT => return Err(refused(choice, source)),
+                Err(source) => station.lacks.push(Lack::Port(*port, source)),
+            }
+        }
+        if wants.frames {
+            match Tap::open(&choice.name) {
+                Ok(tap) => station.tap = Some(tap),
+                Err(source) => station.lacks.push(Lack::Frames(source)),
+            }
+        }
+        if wants.echo && station.tap.is_none() {
+            match EchoSocket::open(&choice.name) {
+                Ok(echo) => station.echo = Some(echo),
+                Err(source) => station.lacks.push(Lack::Echo(source)),
+            }
+        }
+        station.neighbours = wants.neighbours && cfg!(target_os = "linux");
+        Ok(station)
+    }
+
+    /// Raw frames only, on an adapter that may have no address yet.
+    ///
+    /// # Errors
+    /// When the system gives no raw frames.
+    pub(crate) fn of_frames(adapter: &str) -> Result<Self, NetError> {
+        let tap = Tap::open(adapter);
+        let tap = tap.map_err(|source| NetError::Frames { adapter: adapter.to_owned(), source })?;
+        Ok(Self { tap: Some(tap), ..Self::on(adapter, Vec::new()) })
+    }
+
+    fn on(adapter: &str, seats: Vec<Seat>) -> Self {
+        Self {
+            adapter: adapter.to_owned(),
+            seats,
+            sockets: Vec::new(),
+            tap: None,
+            echo: None,
+            recorder: None,
+            neighbours: false,
+            lacks: Vec::new(),
+            shared: false,
+        }
+    }
+
+    /// Writes down everything sent and heard from now on.
+    pub fn record_to(&mut self, recorder: Recorder) {
+        self.recorder = Some(RefCell::new(recorder));
+    }
+
+    /// Ends the writing down; gives how many packets were written.
+    pub fn stop_recording(&mut self) -> Option<io::Result<u64>> {
+        self.recorder.take().map(|recorder| recorder.into_inner().finish())
+    }
+
+    /// What the system lets a conversation do here.
+    #[must_use]
+    pub const fn means(&self) -> Means {
+        Means { frames: self.tap.is_some(), echo: self.echo.is_some(), neighbours: self.neighbours }
+    }
+
+    /// What was wanted and refused.
+    #[must_use]
+    pub fn lacks(&self) -> &[Lack] {
+        &self.lacks
+    }
+
+    /// Whether another program holds the Art-Net port too.
+    #[must_use]
+    pub const fn is_shared(&self) -> bool {
+        self.shared
+    }
+
+    /// The seat at which something from this address was heard: the one in its subnet, or the first.
+    pub(crate) fn seat_of(&self, from: Ipv4Addr) -> usize {
+        self.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0)
+    }
+
+    /// The socket that serves a port.
+    pub(crate) fn socket_of(&self, port: u16) -> Option<usize> {
+        self.sockets.iter().position(|socket| socket.port == port)
+    }
+}
+
+fn refused(choice: &Choice, source: io::Error) -> NetError {
+    let adapter = choice.name.clone();
+    match source.kind() {
+        io::ErrorKind::AddrInUse => NetError::PortHeld { port: ART_NET_PORT, adapter },
+        _ => NetError::Socket { adapter, source },
+    }
+}

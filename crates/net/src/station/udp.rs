@@ -1,0 +1,70 @@
+//! A UDP socket on one adapter, its port shared with whoever else holds it.
+//!
+//! A desk or a visualiser on this computer may hold the port. It is then shared, and that is told: answers sent to
+//! this computer alone reach only one of the two.
+
+#[cfg_attr(target_os = "linux", path = "bind_linux.rs")]
+#[cfg_attr(not(target_os = "linux"), path = "bind_other.rs")]
+mod imp;
+
+use std::io;
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
+
+use lantern_core::adapter::Choice;
+use socket2::{Domain, Protocol, SockRef, Socket, Type};
+
+/// Room for the answers of a large rig that all come at once.
+const RECEIVE_BUFFER: usize = 1 << 20;
+/// Multicast DNS is believed only when it has passed no router (RFC 6762, section 11).
+const TIME_TO_LIVE: u32 = 255;
+
+/// A socket and its port.
+#[derive(Debug)]
+pub(crate) struct Udp {
+    pub(crate) port: u16,
+    pub(crate) socket: UdpSocket,
+    own: Ipv4Addr,
+}
+
+impl Udp {
+    pub(super) fn open(choice: &Choice, port: u16) -> io::Result<Self> {
+        let own = choice.seats[0].own;
+        let socket = bound(choice, port, true)?;
+        socket.set_broadcast(true)?;
+        socket.set_nonblocking(true)?;
+        // A smaller buffer works too, for smaller rigs.
+        socket.set_recv_buffer_size(RECEIVE_BUFFER).unwrap_or(());
+        if !own.is_loopback() {
+            socket.set_multicast_if_v4(&own)?;
+            socket.set_multicast_ttl_v4(TIME_TO_LIVE)?;
+        }
+        Ok(Self { port, socket: socket.into(), own })
+    }
+
+    /// Whether somebody holds the port already.
+    pub(super) fn is_held(choice: &Choice, port: u16) -> bool {
+        bound(choice, port, false).is_err_and(|error| error.kind() == io::ErrorKind::AddrInUse)
+    }
+
+    /// Listens to a group.
+    pub(crate) fn join(&self, group: Ipv4Addr) -> io::Result<()> {
+        match SockRef::from(&self.socket).join_multicast_v4(&group, &self.own) {
+            Err(error) if error.kind() == io::ErrorKind::AddrInUse => Ok(()),
+            other => other,
+        }
+    }
+}
+
+fn bound(choice: &Choice, port: u16, share: bool) -> io::Result<Socket> {
+    let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
+    if share {
+        imp::share(&socket)?;
+    }
+    imp::bind(&socket, &choice.name, SocketAddrV4::new(choice.seats[0].own, port))?;
+    Ok(socket)
+}
+
+/// Binds to one address only: it hears what is sent to that address.
+pub(in crate::station) fn bind_to_address(socket: &Socket, own: SocketAddrV4) -> io::Result<()> {
+    socket.bind(&SocketAddr::V4(own).into())
+}

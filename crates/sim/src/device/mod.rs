@@ -1,0 +1,171 @@
+//! One simulated device that is no Art-Net node: a plain host, and whatever it does besides.
+//!
+//! What it does are its roles, each a small state machine of its own: a source of sACN, somebody who tells services, who
+//! announces streams, a DHCP server, a switch that speaks LLDP, an IGMP querier.
+
+mod announcer;
+mod dhcp_server;
+mod neighbour;
+mod querier;
+mod responder;
+mod sacn_source;
+mod setup;
+
+use std::collections::VecDeque;
+use std::net::{Ipv4Addr, SocketAddrV4};
+use std::time::Duration;
+
+use crate::Speech;
+
+pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
+
+use announcer::Announcer;
+use dhcp_server::DhcpServer;
+use neighbour::Neighbour;
+use querier::Querier;
+use responder::Responder;
+use sacn_source::SacnSource;
+
+/// Something a device sends.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Utterance {
+    /// A datagram.
+    Speech(Speech),
+    /// A frame, where there are frames.
+    Frame(Vec<u8>),
+}
+
+/// One thing a device does.
+trait Role: std::fmt::Debug + Send {
+    /// The port it hears and speaks on, where it does so by datagrams.
+    fn port(&self) -> Option<u16> {
+        None
+    }
+
+    /// The group it listens to.
+    fn group(&self) -> Option<Ipv4Addr> {
+        None
+    }
+
+    /// Takes in a datagram that came to its port.
+    fn hear(&mut self, _now: Duration, _from: SocketAddrV4, _bytes: &[u8]) {}
+
+    /// When it has something to do next.
+    fn wake_at(&self) -> Option<Duration>;
+
+    /// Time has passed.
+    fn wake(&mut self, now: Duration);
+
+    /// The next thing it sends.
+    fn next(&mut self) -> Option<Utterance>;
+}
+
+/// A device as a state machine without I/O. `now` is always the time since the ground was started.
+#[derive(Debug)]
+pub struct SimDevice {
+    setup: DeviceSetup,
+    on: bool,
+    roles: Vec<Box<dyn Role>>,
+    said: VecDeque<Utterance>,
+}
+
+impl SimDevice {
+    /// A device set up so.
+    #[must_use]
+    pub fn new(setup: DeviceSetup) -> Self {
+        let mut roles: Vec<Box<dyn Role>> = Vec::new();
+        if let Some(sacn) = &setup.sacn {
+            roles.push(Box::new(SacnSource::new(&setup, sacn)));
+        }
+        if !setup.services.is_empty() {
+            roles.push(Box::new(Responder::new(&setup)));
+        }
+        if !setup.streams.is_empty() {
+            roles.push(Box::new(Announcer::new(&setup)));
+        }
+        if let Some(offers) = setup.dhcp_offers {
+            roles.push(Box::new(DhcpServer::new(&setup, offers)));
+        }
+        if let Some(port) = &setup.switch_port {
+            roles.push(Box::new(Neighbour::new(&setup, port)));
+        }
+        if setup.igmp_querier {
+            roles.push(Box::new(Querier::new(&setup)));
+        }
+        Self { on: setup.arrives.is_zero(), setup, roles, said: VecDeque::new() }
+    }
+
+    /// What it is.
+    #[must_use]
+    pub const fn setup(&self) -> &DeviceSetup {
+        &self.setup
+    }
+
+    /// Whether it is on.
+    #[must_use]
+    pub const fn is_listening(&self) -> bool {
+        self.on
+    }
+
+    /// Switches its power.
+    pub fn switch(&mut self, on: bool) {
+        self.on = on;
+    }
+
+    /// The ports it hears and speaks on.
+    pub fn ports(&self) -> impl Iterator<Item = u16> + '_ {
+        self.roles.iter().filter_map(|role| role.port())
+    }
+
+    /// The groups it listens to.
+    pub fn groups(&self) -> impl Iterator<Item = Ipv4Addr> + '_ {
+        self.roles.iter().filter_map(|role| role.group())
+    }
+
+    /// Takes in a datagram that came to this port.
+    pub fn hear(&mut self, now: Duration, port: u16, from: SocketAddrV4, bytes: &[u8]) {
+        for role in self.roles.iter_mut().filter(|role| self.on && role.port() == Some(port)) {
+            role.hear(now, from, bytes);
+        }
+        self.collect();
+    }
+
+    /// When to call [`SimDevice::wake`] next.
+    #[must_use]
+    pub fn wake_at(&self) -> Option<Duration> {
+        if self.on {
+            self.roles.iter().filter_map(|role| role.wake_at()).min()
+        } else {
+            Some(self.setup.arrives).filter(|at| !at.is_zero())
+        }
+    }
+
+    /// Time has passed.
+    pub fn wake(&mut self, now: Duration) {
+        if !self.on && !self.setup.arrives.is_zero() && self.setup.arrives <= now {
+            self.on = true;
+            // It came once; switched off later it stays off.
+            self.setup.arrives = Duration::ZERO;
+        }
+        for role in self.roles.iter_mut().filter(|role| self.on && role.wake_at().is_some_and(|at| at <= now)) {
+            role.wake(now);
+        }
+        self.collect();
+    }
+
+    /// The next thing it sends; call until `None` after every other call.
+    pub fn next_utterance(&mut self) -> Option<Utterance> {
+        self.said.pop_front()
+    }
+
+    fn collect(&mut self) {
+        for role in &mut self.roles {
+            while let Some(said) = role.next() {
+                self.said.push_back(said);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,115 @@
+//! What a simulated device is.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::MacAddress;
+use serde::{Deserialize, Deserializer, de};
+
+/// A device and what it does.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct DeviceSetup {
+    /// What the scene calls it; also its host name.
+    pub name: String,
+    /// Its MAC address.
+    #[serde(deserialize_with = "mac")]
+    pub mac: MacAddress,
+    /// Its address.
+    pub address: Ipv4Addr,
+    /// Its mask.
+    #[serde(default = "sixteen")]
+    pub mask: Ipv4Addr,
+    /// Whether it answers echo requests.
+    #[serde(default = "yes")]
+    pub echo: bool,
+    /// When it is switched on, after the ground was started.
+    #[serde(default, rename = "arrives_ms", deserialize_with = "millis")]
+    pub arrives: Duration,
+    /// How often it repeats what it tells unasked.
+    #[serde(default = "often", rename = "every_ms", deserialize_with = "millis")]
+    pub every: Duration,
+    /// What it sends by sACN.
+    pub sacn: Option<SacnSetup>,
+    /// Services it tells by DNS-SD.
+    #[serde(default)]
+    pub services: Vec<ServiceSetup>,
+    /// Streams it announces.
+    #[serde(default)]
+    pub streams: Vec<StreamSetup>,
+    /// The address it offers as a DHCP server.
+    pub dhcp_offers: Option<Ipv4Addr>,
+    /// As a switch: what it calls the port at this end of the cable.
+    pub switch_port: Option<String>,
+    /// Whether it asks who wants which group.
+    #[serde(default)]
+    pub igmp_querier: bool,
+}
+
+/// What a source of sACN sends.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SacnSetup {
+    /// What it calls itself.
+    pub name: String,
+    /// Its universes.
+    pub universes: Vec<u16>,
+    /// Its priority.
+    #[serde(default = "usual_priority")]
+    pub priority: u8,
+}
+
+/// A service.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ServiceSetup {
+    /// What this instance is called.
+    pub name: String,
+    /// Its type: `_http._tcp`.
+    pub kind: String,
+    /// Its port.
+    pub port: u16,
+    /// What it tells about itself, `key=value` each.
+    #[serde(default)]
+    pub text: Vec<String>,
+}
+
+/// A stream.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct StreamSetup {
+    /// What its session is called.
+    pub name: String,
+    /// `audio` or `video`.
+    pub kind: String,
+    /// The group.
+    pub group: Ipv4Addr,
+    /// The port.
+    pub port: u16,
+    /// Encoding, rate and channels as in `a=rtpmap`: `L24/48000/8`.
+    pub format: String,
+}
+
+const fn yes() -> bool {
+    true
+}
+
+const fn sixteen() -> Ipv4Addr {
+    Ipv4Addr::new(255, 255, 0, 0)
+}
+
+const fn often() -> Duration {
+    Duration::from_millis(800)
+}
+
+const fn usual_priority() -> u8 {
+    100
+}
+
+fn mac<'de, D: Deserializer<'de>>(from: D) -> Result<MacAddress, D::Error> {
+    String::deserialize(from)?.parse().map_err(de::Error::custom)
+}
+
+fn millis<'de, D: Deserializer<'de>>(from: D) -> Result<Duration, D::Error> {
+    u64::deserialize(from).map(Duration::from_millis)
+}

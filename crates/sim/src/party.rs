@@ -1,0 +1,125 @@
+//! Whoever stands on a ground: an Art-Net node, or another device.
+
+use std::net::{Ipv4Addr, SocketAddrV4};
+use std::time::Duration;
+
+use lantern_wire::MacAddress;
+use lantern_wire::art_net::PORT;
+
+use crate::device::Utterance;
+use crate::{Scene, SimDevice, SimNode};
+
+/// One of them, for grounds that carry datagrams and frames of any kind.
+#[derive(Debug)]
+pub(crate) enum Party {
+    Node(Box<SimNode>),
+    Device(Box<SimDevice>),
+}
+
+impl Party {
+    /// Everybody in a scene.
+    pub(crate) fn all(scene: &Scene) -> Vec<Self> {
+        let nodes = scene.nodes().into_iter().map(|node| Self::Node(Box::new(node)));
+        let devices = scene.devices().into_iter().map(|device| Self::Device(Box::new(device)));
+        nodes.chain(devices).collect()
+    }
+
+    pub(crate) fn name(&self) -> &str {
+        match self {
+            Self::Node(node) => &node.setup().name,
+            Self::Device(device) => &device.setup().name,
+        }
+    }
+
+    pub(crate) fn mac(&self) -> MacAddress {
+        match self {
+            Self::Node(node) => node.setup().mac,
+            Self::Device(device) => device.setup().mac,
+        }
+    }
+
+    /// Present address, mask and gateway.
+    pub(crate) fn settings(&self) -> (Ipv4Addr, Ipv4Addr, Ipv4Addr) {
+        match self {
+            Self::Node(node) => node.settings(),
+            Self::Device(device) => (device.setup().address, device.setup().mask, Ipv4Addr::UNSPECIFIED),
+        }
+    }
+
+    pub(crate) fn address(&self) -> Ipv4Addr {
+        self.settings().0
+    }
+
+    pub(crate) fn is_listening(&self) -> bool {
+        match self {
+            Self::Node(node) => node.is_listening(),
+            Self::Device(device) => device.is_listening(),
+        }
+    }
+
+    pub(crate) fn answers_echo(&self) -> bool {
+        match self {
+            Self::Node(_) => true,
+            Self::Device(device) => device.setup().echo,
+        }
+    }
+
+    pub(crate) fn defends_late(&self) -> Option<Duration> {
+        match self {
+            Self::Node(node) => node.setup().defends_late,
+            Self::Device(_) => None,
+        }
+    }
+
+    pub(crate) fn switch(&mut self, now: Duration, on: bool) {
+        match self {
+            Self::Node(node) => node.switch(now, on),
+            Self::Device(device) => device.switch(on),
+        }
+    }
+
+    /// The UDP ports it hears and speaks on.
+    pub(crate) fn ports(&self) -> Vec<u16> {
+        match self {
+            Self::Node(_) => vec![PORT],
+            Self::Device(device) => device.ports().collect(),
+        }
+    }
+
+    /// The groups it listens to.
+    pub(crate) fn groups(&self) -> Vec<Ipv4Addr> {
+        match self {
+            Self::Node(_) => Vec::new(),
+            Self::Device(device) => device.groups().collect(),
+        }
+    }
+
+    pub(crate) fn hear(&mut self, now: Duration, port: u16, from: SocketAddrV4, bytes: &[u8]) {
+        match self {
+            Self::Node(node) if port == PORT => node.hear(now, from, bytes),
+            Self::Node(_) => {}
+            Self::Device(device) => device.hear(now, port, from, bytes),
+        }
+    }
+
+    pub(crate) fn wake_at(&self) -> Option<Duration> {
+        match self {
+            Self::Node(node) => node.wake_at(),
+            Self::Device(device) => device.wake_at(),
+        }
+    }
+
+    pub(crate) fn wake(&mut self, now: Duration) {
+        match self {
+            Self::Node(node) => node.wake(now),
+            Self::Device(device) => device.wake(now),
+        }
+    }
+
+    pub(crate) fn next(&mut self) -> Option<Utterance> {
+        match self {
+            Self::Node(node) => node.next_speech().map(Utterance::Speech),
+            Self::Device(device) => device.next_utterance(),
+        }
+    }
+}
