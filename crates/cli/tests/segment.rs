@@ -48,7 +48,7 @@ fn a_node_that_left_the_subnet_is_heard_named_and_not_written_to() {
     let Some(said) = on_segment(script) else { return };
     let said = said.ended(2);
     said.line(&["heard", "quay-north at 192.168.7.9, out of reach for reading back"]);
-    said.line(&["quay-north", "192.168.7.9 (other subnet)"]);
+    said.line(&["quay-north", "192.168.7.9", "other subnet"]);
     said.line(&["error W002", "quay-north has 192.168.7.9, this computer is in 10.40.0.0/16"]);
     assert!(said.notes.contains("error C007"), "{}", said.notes);
 }

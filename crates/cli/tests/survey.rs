@@ -17,8 +17,45 @@ struct Answer {
     format: u32,
     taken: String,
     adapter: String,
+    devices: Vec<Device>,
     nodes: Vec<Node>,
+    sources: Vec<serde_json::Value>,
+    services: Vec<serde_json::Value>,
+    streams: Vec<serde_json::Value>,
+    surroundings: Surroundings,
     findings: Vec<Finding>,
+    blind_spots: Vec<String>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Device {
+    name: String,
+    what: String,
+    mac: Option<String>,
+    address: Option<String>,
+    addresses: Vec<String>,
+    standing: String,
+    seen_by: Vec<SeenBy>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct SeenBy {
+    way: String,
+    first_ms: u64,
+    last_ms: u64,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(dead_code, reason = "read to be sure that they are there")]
+struct Surroundings {
+    switch_ports: Vec<serde_json::Value>,
+    queriers: Vec<serde_json::Value>,
+    dhcp_servers: Vec<serde_json::Value>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -29,6 +66,7 @@ struct Node {
     label: String,
     model: String,
     mac: Option<String>,
+    heard_mac: Option<String>,
     address: String,
     heard_from: String,
     seat: usize,
@@ -93,8 +131,8 @@ struct Finding {
 fn every_live_node_is_listed_with_what_matters() {
     let rig = Rig::tidewick();
     let said = rig.run_here(&["survey"]).ended(1);
-    let row = said.line(&["quay-south", &rig.address(1, 101), "02:4d:42:00:10:02", "Marrowbright Eight"]);
-    assert!(row.contains("0:1:0-6, 0:1:6"), "{row}");
+    let row = said.line(&["quay-south", &rig.address(1, 101), "02:4d:42:00:10:02", "0:1:0-6", "answers"]);
+    assert!(row.contains("Marrowbright"), "{row}");
     said.line(&["lamp-gallery", "2:0:4-6, in 2:0:7"]);
     said.line(&["9 nodes with 48 ports"]);
     said.line(&["warning W003", "2 nodes say they are hall-west"]);
@@ -134,7 +172,9 @@ fn json_and_the_saved_census_say_the_same() {
     assert_eq!((answer.format, answer.taken.as_str(), answer.nodes.len()), (1, "2026-11-04T00:00:00Z", 9));
     assert_eq!(answer.findings[0].code, "W003");
     let mut saved: serde_json::Value = serde_json::from_str(&rig.folder.read("now.census.json")).unwrap();
-    saved["findings"] = said.json()["findings"].clone();
+    for key in ["findings", "blind_spots"] {
+        saved[key] = said.json()[key].clone();
+    }
     assert_eq!(saved, said.json());
     // A sheet made from it knows every node again.
     rig.run(&["sheet", "new", "found.rig.toml", "--from", "now.census.json"]).ended(0);
@@ -161,7 +201,7 @@ fn what_nodes_say_cannot_reach_the_terminal() {
 fn nobody_there_names_the_likely_causes() {
     let rig = Rig::with(&Scene::crowd(0, 0.0, 1));
     let said = rig.run_here(&["survey"]).ended(1);
-    said.line(&["no node answered"]);
+    said.line(&["no device was seen"]);
     assert!(said.notes.contains("1. no simulated nodes run on this ground"), "{}", said.notes);
 }
 

@@ -30,3 +30,10 @@ pub fn echo_reply(from: Ipv4Addr, to: Ipv4Addr) -> Vec<u8> {
 pub fn neighbour(neighbour: &Neighbour) -> Vec<u8> {
     Arp::announcement(neighbour.mac, neighbour.address).to_bytes()
 }
+
+/// The neighbour in such a message; `None` when it is another.
+#[must_use]
+pub fn read_neighbour(frame: &[u8], fresh: bool) -> Option<Neighbour> {
+    let arp = Arp::parse(frame).ok()?;
+    Some(Neighbour { address: arp.sender, mac: arp.sender_mac, fresh })
+}

@@ -24,7 +24,12 @@ fn mac(last: u8) -> MacAddress {
 }
 
 fn here() -> Viewpoint {
-    Viewpoint { subnets: vec!["10.40.0.0/16".parse().unwrap()], gateways: vec![ROUTER], echo_asked: true }
+    Viewpoint {
+        subnets: vec!["10.40.0.0/16".parse().unwrap()],
+        gateways: vec![ROUTER],
+        asked: true,
+        echo_asked: true,
+    }
 }
 
 fn seen(mac: Option<MacAddress>, from: Ipv4Addr, told: Told) -> Sighting {

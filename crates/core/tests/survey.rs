@@ -18,6 +18,15 @@ fn plan(expected: Option<&str>) -> SurveyPlan {
 }
 
 #[rstest]
+fn a_thousand_nodes_are_all_found_in_four_seconds_at_two_percent_loss(#[values(1, 2, 3, 4, 5, 6)] seed: u64) {
+    let mut ground = ground(&Scene::crowd(1000, 0.02, seed));
+    let mut survey = Survey::new(plan(None));
+    let (_, took) = run(&mut survey, &mut ground);
+    assert_eq!(survey.census().nodes().len(), 1000);
+    assert!(took <= Duration::from_secs(4), "{took:?}");
+}
+
+#[rstest]
 fn two_hundred_nodes_are_all_found_at_two_percent_loss(#[values(0, 1, 2, 3, 4)] block: u64) {
     for seed in block * 20..block * 20 + 20 {
         let mut ground = ground(&Scene::crowd(200, 0.02, seed));

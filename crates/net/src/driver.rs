@@ -10,7 +10,7 @@ use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
 use crate::neighbours::neighbours;
-use crate::station::EchoSocket;
+use crate::station::Echoes;
 use crate::{NetError, Station};
 
 /// Longest datagram looked at: as long as multicast DNS may send.
@@ -76,7 +76,8 @@ pub fn run_frames<C: Conversation>(conversation: &mut C, adapter: &str) -> Resul
 struct Run<'a> {
     station: &'a Station,
     out: Vec<UdpSocket>,
-    echo: Option<UdpSocket>,
+    /// Whose turn it is among the sockets for echoes, and for knocking.
+    turn: usize,
     inbox: Receiver<Input>,
     mail: Sender<Input>,
     readers: JoinSet<()>,
@@ -95,10 +96,8 @@ impl<'a> Run<'a> {
             readers.spawn(read(udp.port, socket, mail.clone()));
             out.push(UdpSocket::from_std(udp.socket.try_clone()?)?);
         }
-        let mut echo = None;
-        if let Some(EchoSocket(socket)) = &station.echo {
+        for socket in station.echo.iter().flat_map(|echoes| &echoes.0) {
             readers.spawn(read_echoes(UdpSocket::from_std(socket.try_clone()?)?, mail.clone()));
-            echo = Some(UdpSocket::from_std(socket.try_clone()?)?);
         }
         if let Some(tap) = &station.tap {
             tap.listen(mail.clone(), Input::Frame)?;
@@ -107,7 +106,7 @@ impl<'a> Run<'a> {
         if let Some(recorder) = &station.recorder {
             recorder.borrow_mut().begin()?;
         }
-        Ok(Self { station, out, echo, inbox, mail, readers, began, traffic, refusal: None })
+        Ok(Self { station, out, turn: 0, inbox, mail, readers, began, traffic, refusal: None })
     }
 
     async fn drive<C: Conversation>(
@@ -173,10 +172,11 @@ impl<'a> Run<'a> {
                 None => return,
             },
             Outgoing::Frame(frame) => self.station.tap.as_ref().map_or(Ok(()), |tap| tap.send(&frame)),
-            Outgoing::Echo { to, .. } => match &self.echo {
-                Some(socket) => socket.send_to(&EchoSocket::request(), (to, 0)).await.map(drop),
-                None => return,
-            },
+            Outgoing::Echo { to, .. } => {
+                let sockets = self.station.echo.as_ref().map_or(&[][..], |echoes| &echoes.0);
+                return self.knock(sockets, (to, 0).into(), &Echoes::request());
+            }
+            Outgoing::Knock { to, bytes } => return self.knock(&self.station.knockers, to.into(), &bytes),
             Outgoing::Neighbours => {
                 let (mail, adapter) = (self.mail.clone(), self.station.adapter.clone());
                 self.readers.spawn(async move {
@@ -192,6 +192,16 @@ impl<'a> Run<'a> {
                 self.traffic.refused += 1;
                 self.refusal = Some(error);
             }
+        }
+    }
+
+    /// Sends by the next of these sockets. What a full one refuses is lost, as on the wire.
+    fn knock(&mut self, sockets: &[std::net::UdpSocket], to: SocketAddr, bytes: &[u8]) {
+        self.turn += 1;
+        let Some(socket) = sockets.get(self.turn % sockets.len().max(1)) else { return };
+        match socket.send_to(bytes, to) {
+            Ok(_) => self.traffic.sent += 1,
+            Err(_) => self.traffic.refused += 1,
         }
     }
 
@@ -233,7 +243,7 @@ impl<'a> Run<'a> {
                 recorder.datagram(now, SocketAddrV4::new(own, to.port()), *to, bytes);
             }
             Outgoing::Echo { seat, to } => recorder.echo_request(now, self.station.seats[*seat].own, *to),
-            Outgoing::Datagram { .. } | Outgoing::Neighbours | Outgoing::Join { .. } => {}
+            Outgoing::Knock { .. } | Outgoing::Datagram { .. } | Outgoing::Neighbours | Outgoing::Join { .. } => {}
         }
     }
 }
@@ -259,7 +269,7 @@ async fn read_echoes(socket: UdpSocket, inbox: Sender<Input>) {
             tokio::time::sleep(AFTER_ERROR).await;
             continue;
         };
-        if let Some(from) = EchoSocket::answered(from, &buffer[..length])
+        if let Some(from) = Echoes::answered(from, &buffer[..length])
             && inbox.send(Input::Echo(from)).await.is_err()
         {
             return;

@@ -135,10 +135,59 @@ impl Rig {
 
 /// Runs a shell script beside the nodes, in the demo's folder; `None` where there are no private networks.
 pub(crate) fn on_segment(script: &str) -> Option<Said> {
+    beside(&["demo", "--ground", "segment", "--stay"], script)
+}
+
+/// The same beside the forty devices of the whole harbour.
+pub(crate) fn on_harbour(script: &str) -> Option<Said> {
+    beside(&["demo", "--ground", "segment", "--stay", "--scene", "harbour"], script)
+}
+
+/// The same beside the nodes and devices of a scene.
+pub(crate) fn on_scene(scene: &str, script: &str) -> Option<Said> {
+    let folder = Folder::new();
+    folder.write("test.scene.toml", scene);
+    let path = folder.path("test.scene.toml").display().to_string();
+    beside(&["demo", "--ground", "segment", "--stay", "--scene", &path], script)
+}
+
+fn beside(demo: &[&str], script: &str) -> Option<Said> {
     let folder = Folder::new();
     let path = [("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")];
-    let said = folder.run_in(&["demo", "--ground", "segment", "--stay", "--", "sh", "-c", script], &path);
-    let skipped = said.notes.contains("does not allow a private network");
+    let said = folder.run_in(&[demo, &["--", "sh", "-c", script]].concat(), &path);
+    unless_refused(said, "does not allow a private network")
+}
+
+/// Runs a shell script in a network and a set of mounts of its own, without any nodes; `None` where there are none.
+pub(crate) fn in_own_network(script: &str) -> Option<Said> {
+    let folder = Folder::new();
+    let ours = PathBuf::from(env!("CARGO_BIN_EXE_deft-lantern"));
+    let path = format!("{}:/usr/sbin:/usr/bin:/sbin:/bin", ours.parent().expect("a folder").display());
+    let rights: &[&str] = if is_root() { &[] } else { &["-r"] };
+    let output = Command::new("unshare")
+        // With a process namespace of its own nothing that the script started outlives it.
+        .args([rights, &["-n", "-m", "-p", "-f", "--kill-child", "--mount-proc", "sh", "-c", script]].concat())
+        .current_dir(folder.0.path())
+        .env_clear()
+        .envs([("PATH", path.as_str()), ("COLUMNS", "150"), ("HOME", &folder.0.path().display().to_string())])
+        .output();
+    match output {
+        Ok(output) => unless_refused(Said::of(&output), "unshare:"),
+        Err(error) => {
+            println!("skipped: unshare: {error}");
+            None
+        }
+    }
+}
+
+/// Whether the tests run with all rights, so that programs that want to change their user can.
+pub(crate) fn is_root() -> bool {
+    let output = Command::new("id").arg("-u").output();
+    output.is_ok_and(|output| output.stdout == b"0\n")
+}
+
+fn unless_refused(said: Said, mark: &str) -> Option<Said> {
+    let skipped = said.notes.lines().any(|line| line.contains(mark));
     if skipped {
         println!("skipped: {}", said.notes.lines().next().unwrap_or_default());
     }

@@ -55,6 +55,8 @@ pub struct Viewpoint {
     pub subnets: Vec<Subnet>,
     /// The gateways of this computer: what comes through one carries its MAC address.
     pub gateways: Vec<Ipv4Addr>,
+    /// Whether anything was asked at all, or only listened.
+    pub asked: bool,
     /// Whether every device within reach was asked for an echo.
     pub echo_asked: bool,
 }

@@ -23,7 +23,7 @@ pub enum Standing {
     OnlyArp,
     /// It is heard, but silent to echo.
     SilentToEcho,
-    /// It is heard, and was not asked anything.
+    /// It is heard, and could not be asked more.
     NotAsked,
     /// It was seen earlier, and is silent now.
     Missing,
@@ -48,12 +48,12 @@ impl Standing {
         match (is_node, from.echo_asked) {
             (true, true) => Self::OneWay,
             // It answered our question, and nothing speaks against its hearing us.
-            (true, false) => Self::Answers,
+            (_, false) if from.asked && (is_node || by(Way::DnsSd)) => Self::Answers,
             (false, true) if seen_by.iter().all(|seen| matches!(seen.way, Way::Arp | Way::Neighbours)) => {
                 Self::OnlyArp
             }
             (false, true) => Self::SilentToEcho,
-            (false, false) => Self::NotAsked,
+            (_, false) => Self::NotAsked,
         }
     }
 
@@ -75,7 +75,7 @@ impl Standing {
                 "it answers ARP, but no echo and no protocol of the trade: a firewall, or it is starting"
             }
             Self::SilentToEcho => "it is heard, but answers no echo: a firewall, or its mask is wrong",
-            Self::NotAsked => "it was only listened to",
+            Self::NotAsked => "it was heard, or this computer's system knew it; it could not be asked more",
             Self::Missing => "it was here earlier, and is silent now",
         }
     }

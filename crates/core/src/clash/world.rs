@@ -69,7 +69,9 @@ pub fn world_clashes(census: &Census, from: &Viewpoint) -> Vec<Finding> {
             census.overlooked(),
             devices.len()
         );
-        findings.push(FLOOD.finding(what, "record the traffic (survey --record FILE) and unplug what sends it"));
+        // Whatever else is found may be made up by the flood.
+        findings
+            .insert(0, FLOOD.finding(what, "record the traffic (survey --record FILE) and unplug what sends it"));
     }
     findings
 }
@@ -85,8 +87,7 @@ pub fn shared_addresses(census: &Census, devices: &[Device], from: &Viewpoint) -
         _ => mac.to_string(),
     };
     let finding = |contested: &Contested| {
-        let macs: Vec<String> = contested.macs.iter().map(who).collect();
-        let what = format!("{} is held by {}", contested.address, macs.join(" and "));
+        let what = format!("{} is held by {}", contested.address, named(contested.macs.iter().map(who), " and "));
         TWICE.finding(what, "unplug one of them, then set the other's address")
     };
     census.contested(from).iter().filter(|one| held.contains(&one.address)).map(finding).collect()
@@ -100,12 +101,9 @@ fn unreachable(devices: &[Device], from: &Viewpoint) -> Option<Finding> {
     if far.is_empty() {
         return None;
     }
-    let who: Vec<String> =
-        far.iter().take(MOST_NAMED).map(|(title, address)| format!("{title} has {address}")).collect();
-    let more = far.len().saturating_sub(MOST_NAMED);
-    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-    let here: Vec<String> = from.subnets.iter().map(ToString::to_string).collect();
-    let what = format!("{}{more}, this computer is in {}", who.join(", "), here.join(", "));
+    let who = named(far.iter().map(|(title, address)| format!("{title} has {address}")), ", ");
+    let here = named(from.subnets.iter().map(ToString::to_string), ", ");
+    let what = format!("{who}, this computer is in {here}");
     let mut targets: Vec<Ipv4Addr> = far.iter().map(|(_, address)| *address).take(MOST_NAMED).collect();
     targets.dedup();
     let targets: Vec<String> = targets.iter().map(ToString::to_string).collect();
@@ -133,14 +131,14 @@ fn dhcp_servers(census: &Census, devices: &[Device]) -> Option<Finding> {
 }
 
 fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {
-    let named = nodes.iter().copied().filter(|node| !node.name().is_empty());
+    let with_name = nodes.iter().copied().filter(|node| !node.name().is_empty());
     let finding = |group: Vec<&FoundNode>| {
-        let who: Vec<String> = group.iter().map(|n| format!("{} ({})", n.address, mac(n))).collect();
-        let what = format!("{} nodes say they are {}: {}", group.len(), group[0].name(), who.join(", "));
+        let who = named(group.iter().map(|n| format!("{} ({})", n.address, mac(n))), ", ");
+        let what = format!("{} nodes say they are {}: {who}", group.len(), group[0].name());
         let remedy = format!("deft-lantern set {} --name NEW-NAME", group[group.len() - 1].address);
         SAME_NAME.finding(what, remedy)
     };
-    repeated(named, |node| node.name()).into_iter().map(finding).collect()
+    repeated(with_name, |node| node.name()).into_iter().map(finding).collect()
 }
 
 /// One note for all of them: on a rig with splitters each by itself would drown the rest.
@@ -149,17 +147,24 @@ fn splits(nodes: &[&FoundNode]) -> Option<Finding> {
     let outputs = outputs.filter(|(_, _, port)| port.direction == Direction::Out);
     let several = repeated(outputs, |(_, _, port)| port.universe());
     let described = |group: &Vec<(&FoundNode, u32, FoundPort)>| {
-        let ports: Vec<String> =
-            group.iter().map(|(node, number, _)| format!("{} port {number}", node.title())).collect();
-        format!("{} ({})", group[0].2.universe(), ports.join(", "))
+        let ports = named(group.iter().map(|(node, number, _)| format!("{} port {number}", node.title())), ", ");
+        format!("{} ({ports})", group[0].2.universe())
     };
     let (node, number, _) = several.first()?.last()?;
-    let list: Vec<String> = several.iter().map(described).collect();
+    let list = named(several.iter().map(described), "; ");
     let remedy = format!(
         "where it is not meant, give a port another one, as in: deft-lantern set {} --port {number} --universe N",
         node.address
     );
-    Some(SPLIT.finding(format!("universes on several outputs: {}", list.join("; ")), remedy))
+    Some(SPLIT.finding(format!("universes on several outputs: {list}"), remedy))
+}
+
+/// A list for people: the first few, and how many more there are.
+fn named(all: impl ExactSizeIterator<Item = String>, between: &str) -> String {
+    let more = all.len().saturating_sub(MOST_NAMED);
+    let shown: Vec<String> = all.take(MOST_NAMED).collect();
+    let more = if more > 0 { format!("{between}{more} more") } else { String::new() };
+    shown.join(between) + &more
 }
 
 fn mac(node: &FoundNode) -> String {

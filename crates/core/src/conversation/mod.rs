@@ -130,6 +130,13 @@ pub enum Outgoing {
         /// To whom.
         to: Ipv4Addr,
     },
+    /// A datagram that only makes the system look for an address: nobody need hear it.
+    Knock {
+        /// To whom.
+        to: SocketAddrV4,
+        /// Its payload.
+        bytes: Vec<u8>,
+    },
     /// Tell the system's table of neighbours.
     Neighbours,
     /// Listen to a group.

@@ -101,9 +101,9 @@ impl Outbox {
         }
     }
 
-    /// A poll of one address from this seat.
-    pub(super) fn polling(&self, seat: usize, address: Ipv4Addr) -> Outgoing {
-        Outgoing::Datagram { seat, to: SocketAddrV4::new(address, PORT), bytes: poll() }
+    /// Any datagram makes the system look for an address; this one an Art-Net node even answers.
+    pub(super) fn knocking(&self, address: Ipv4Addr) -> Outgoing {
+        Outgoing::Knock { to: SocketAddrV4::new(address, PORT), bytes: poll() }
     }
 
     /// Polls one node.

@@ -12,11 +12,13 @@ use lantern_core::MacAddress;
 use lantern_core::address::Subnet;
 use lantern_core::conversation::{Neighbour, Seat};
 use lantern_core::packets;
-use pcap_file::DataLink;
 use pcap_file::pcapng::PcapNgWriter;
-use pcap_file::pcapng::blocks::enhanced_packet::EnhancedPacketBlock;
+use pcap_file::pcapng::blocks::enhanced_packet::{EnhancedPacketBlock, EnhancedPacketOption};
 use pcap_file::pcapng::blocks::interface_description::{InterfaceDescriptionBlock, InterfaceDescriptionOption};
 use pcap_file::pcapng::blocks::interface_statistics::{InterfaceStatisticsBlock, InterfaceStatisticsOption};
+use pcap_file::{DataLink, Endianness};
+
+use super::NEIGHBOUR_MARKS;
 
 /// Timestamps count nanoseconds.
 const RESOLUTION: u8 = 9;
@@ -51,7 +53,8 @@ impl Recorder {
         began: SystemTime,
     ) -> io::Result<Self> {
         let file = OpenOptions::new().write(true).create_new(true).open(path)?;
-        let mut file = PcapNgWriter::new(BufWriter::new(file)).map_err(io::Error::other)?;
+        let mut file =
+            PcapNgWriter::with_endianness(BufWriter::new(file), Endianness::Little).map_err(io::Error::other)?;
         for link in [DataLink::ETHERNET, DataLink::IPV4] {
             let about = about(link, adapter, mac, seats);
             file.write_pcapng_block(about).map_err(io::Error::other)?;
@@ -90,11 +93,16 @@ impl Recorder {
 
     pub(crate) fn neighbours(&mut self, at: Duration, table: &[Neighbour]) {
         for neighbour in table {
-            self.write(FRAMES, at, &packets::neighbour(neighbour));
+            let mark = NEIGHBOUR_MARKS.iter().find(|(_, fresh)| *fresh == neighbour.fresh).map(|(mark, _)| *mark);
+            self.write_marked(FRAMES, at, &packets::neighbour(neighbour), mark);
         }
     }
 
     fn write(&mut self, interface_id: u32, at: Duration, bytes: &[u8]) {
+        self.write_marked(interface_id, at, bytes, None);
+    }
+
+    fn write_marked(&mut self, interface_id: u32, at: Duration, bytes: &[u8], mark: Option<&'static str>) {
         if self.failed.is_some() {
             return;
         }
@@ -104,7 +112,7 @@ impl Recorder {
             timestamp: Duration::from_nanos(nanoseconds(self.began, at)),
             original_len: length,
             data: Cow::Borrowed(bytes),
-            options: Vec::new(),
+            options: mark.map(|mark| EnhancedPacketOption::Comment(mark.into())).into_iter().collect(),
         };
         match self.file.write_pcapng_block(block) {
             Ok(_) => self.packets += 1,

@@ -9,12 +9,16 @@ use std::time::Duration;
 
 use lantern_core::MacAddress;
 use lantern_core::address::{Mask, Subnet};
-use lantern_core::conversation::{Conversation, Heard, Seat};
+use lantern_core::conversation::{Conversation, Heard, Neighbour, Seat};
+use lantern_core::packets;
 use pcap_file::pcap::PcapReader;
+use pcap_file::pcapng::blocks::enhanced_packet::EnhancedPacketOption;
 use pcap_file::pcapng::blocks::interface_description::{InterfaceDescriptionBlock, InterfaceDescriptionOption};
 use pcap_file::pcapng::blocks::interface_statistics::InterfaceStatisticsOption;
 use pcap_file::pcapng::{Block, PcapNgReader};
 use pcap_file::{DataLink, Endianness, PcapError};
+
+use super::NEIGHBOUR_MARKS;
 
 /// How a pcapng file begins, in either order of bytes.
 const NEXT_GENERATION: [u8; 4] = [0x0a, 0x0d, 0x0d, 0x0a];
@@ -46,6 +50,8 @@ struct Captured {
     at: Duration,
     link: DataLink,
     bytes: Vec<u8>,
+    /// What the system's table of neighbours held, where the packet says that.
+    neighbour: Option<Neighbour>,
 }
 
 /// Why a file cannot be played at all.
@@ -131,7 +137,12 @@ impl Capture {
             Kind::Classic(reader) => {
                 let link = reader.header().datalink;
                 let packet = reader.next_packet().transpose().map_err(|error| said(&error))?;
-                Ok(packet.map(|packet| Captured { at: packet.timestamp, link, bytes: packet.data.into_owned() }))
+                Ok(packet.map(|packet| Captured {
+                    at: packet.timestamp,
+                    link,
+                    bytes: packet.data.into_owned(),
+                    neighbour: None,
+                }))
             }
             Kind::NextGeneration(reader) => next_of(reader, &mut self.start),
         }
@@ -149,10 +160,12 @@ fn next_of(reader: &mut PcapNgReader<Source>, start: &mut Option<Duration>) -> R
             Block::EnhancedPacket(packet) => {
                 // The reader takes every count for nanoseconds.
                 let count = u64::try_from(packet.timestamp.as_nanos()).unwrap_or(u64::MAX);
-                Some((packet.interface_id, count, packet.data))
+                let fresh = packet.options.iter().find_map(mark);
+                let neighbour = fresh.and_then(|fresh| packets::read_neighbour(&packet.data, fresh));
+                Some((packet.interface_id, count, packet.data, neighbour))
             }
-            Block::Packet(packet) => Some((u32::from(packet.interface_id), packet.timestamp, packet.data)),
-            Block::SimplePacket(packet) => Some((0, 0, packet.data)),
+            Block::Packet(packet) => Some((u32::from(packet.interface_id), packet.timestamp, packet.data, None)),
+            Block::SimplePacket(packet) => Some((0, 0, packet.data, None)),
             Block::InterfaceStatistics(statistics) => {
                 let started = statistics.options.iter().find_map(|option| match option {
                     InterfaceStatisticsOption::IsbStartTime(stamp) => Some(*stamp),
@@ -165,11 +178,12 @@ fn next_of(reader: &mut PcapNgReader<Source>, start: &mut Option<Duration>) -> R
             }
             _ => None,
         };
-        let Some((interface, count, data)) = packet else { continue };
+        let Some((interface, count, data, neighbour)) = packet else { continue };
         let Some((link, resolution)) = interfaces.get(usize::try_from(interface).unwrap_or(usize::MAX)) else {
             return Err(format!("a packet names interface {interface}, which the file does not describe"));
         };
-        return Ok(Some(Captured { at: time(count, *resolution), link: *link, bytes: Cow::into_owned(data) }));
+        let (at, bytes) = (time(count, *resolution), Cow::into_owned(data));
+        return Ok(Some(Captured { at, link: *link, bytes, neighbour }));
     }
 }
 
@@ -239,7 +253,16 @@ pub fn replay<C: Conversation>(
     (now, damage)
 }
 
+/// Whether a packet is marked as a neighbour, lately made sure of or not.
+fn mark(option: &EnhancedPacketOption<'_>) -> Option<bool> {
+    let EnhancedPacketOption::Comment(comment) = option else { return None };
+    NEIGHBOUR_MARKS.iter().find(|(mark, _)| mark == comment).map(|(_, fresh)| *fresh)
+}
+
 fn heard(captured: &Captured) -> Option<Heard<'_>> {
+    if let Some(neighbour) = &captured.neighbour {
+        return Some(Heard::Neighbours(std::slice::from_ref(neighbour)));
+    }
     match captured.link {
         DataLink::ETHERNET => Some(Heard::Frame(&captured.bytes)),
         DataLink::RAW | DataLink::IPV4 => Some(Heard::Packet(&captured.bytes)),

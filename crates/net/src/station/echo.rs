@@ -5,15 +5,21 @@ use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
 
 use socket2::{Domain, Protocol, Socket, Type};
 
+use super::KNOCKERS;
+
 const REQUEST: u8 = 8;
 const REPLY: u8 = 0;
 
-/// A socket for echo requests. The system fills in mark and checksum, and passes on only answers to its own requests.
+/// Sockets for echo requests. The system fills in mark and checksum, and passes on only answers to its own requests.
 #[derive(Debug)]
-pub(crate) struct EchoSocket(pub(crate) UdpSocket);
+pub(crate) struct Echoes(pub(crate) Vec<UdpSocket>);
 
-impl EchoSocket {
+impl Echoes {
     pub(super) fn open(adapter: &str) -> io::Result<Self> {
+        (0..KNOCKERS).map(|_| Self::socket(adapter)).collect::<io::Result<_>>().map(Self)
+    }
+
+    fn socket(adapter: &str) -> io::Result<UdpSocket> {
         let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::ICMPV4))?;
         #[cfg(target_os = "linux")]
         socket.bind_device(Some(adapter.as_bytes()))?;
@@ -21,7 +27,7 @@ impl EchoSocket {
         let _ = adapter;
         socket.set_nonblocking(true)?;
         // Everything this program does with it a UDP socket does too: send to, receive from.
-        Ok(Self(socket.into()))
+        Ok(socket.into())
     }
 
     /// A request as the system wants it.
@@ -46,9 +52,9 @@ mod tests {
     fn only_replies_are_answers_with_or_without_the_ip_header() {
         let from = SocketAddr::from(([10, 40, 1, 1], 0));
         let answered = Some(Ipv4Addr::new(10, 40, 1, 1));
-        assert_eq!(EchoSocket::answered(from, &[0, 0, 0, 0, 0, 0, 0, 1]), answered);
-        assert_eq!(EchoSocket::answered(from, &[&[0x45; 20][..], &[0; 8]].concat()), answered);
-        assert_eq!(EchoSocket::answered(from, &EchoSocket::request()), None);
-        assert_eq!(EchoSocket::answered(from, &[]), None);
+        assert_eq!(Echoes::answered(from, &[0, 0, 0, 0, 0, 0, 0, 1]), answered);
+        assert_eq!(Echoes::answered(from, &[&[0x45; 20][..], &[0; 8]].concat()), answered);
+        assert_eq!(Echoes::answered(from, &Echoes::request()), None);
+        assert_eq!(Echoes::answered(from, &[]), None);
     }
 }

@@ -9,7 +9,7 @@ mod udp;
 
 use std::cell::RefCell;
 use std::io;
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, UdpSocket};
 
 use lantern_core::ART_NET_PORT;
 use lantern_core::adapter::Choice;
@@ -18,9 +18,12 @@ use lantern_core::conversation::{Means, Seat};
 use crate::NetError;
 use crate::capture::Recorder;
 
-pub(crate) use echo::EchoSocket;
+pub(crate) use echo::Echoes;
 pub(crate) use tap::Tap;
 pub(crate) use udp::Udp;
+
+/// What is sent to an address nobody has stays in its socket until the system gives up looking: several share the load.
+const KNOCKERS: usize = 8;
 
 /// What a station shall hear and speak.
 #[derive(Debug, Clone, Default)]
@@ -53,7 +56,8 @@ pub struct Station {
     pub(crate) seats: Vec<Seat>,
     pub(crate) sockets: Vec<Udp>,
     pub(crate) tap: Option<Tap>,
-    pub(crate) echo: Option<EchoSocket>,
+    pub(crate) echo: Option<Echoes>,
+    pub(crate) knockers: Vec<UdpSocket>,
     pub(crate) recorder: Option<RefCell<Recorder>>,
     neighbours: bool,
     lacks: Vec<Lack>,
@@ -84,12 +88,17 @@ impl Station {
             }
         }
         if wants.echo && station.tap.is_none() {
-            match EchoSocket::open(&choice.name) {
+            match Echoes::open(&choice.name) {
                 Ok(echo) => station.echo = Some(echo),
                 Err(source) => station.lacks.push(Lack::Echo(source)),
             }
         }
         station.neighbours = wants.neighbours && cfg!(target_os = "linux");
+        if station.neighbours && station.tap.is_none() && station.echo.is_none() {
+            let opened = (0..KNOCKERS).map(|_| udp::knocker(choice)).collect::<io::Result<_>>();
+            // Without them nobody is knocked at, which the neighbours will show.
+            station.knockers = opened.unwrap_or_default();
+        }
         Ok(station)
     }
 
@@ -110,6 +119,7 @@ impl Station {
             sockets: Vec::new(),
             tap: None,
             echo: None,
+            knockers: Vec::new(),
             recorder: None,
             neighbours: false,
             lacks: Vec::new(),

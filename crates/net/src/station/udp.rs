@@ -55,6 +55,13 @@ impl Udp {
     }
 }
 
+/// A socket of any port, to knock with.
+pub(super) fn knocker(choice: &Choice) -> io::Result<UdpSocket> {
+    let socket = bound(choice, 0, false)?;
+    socket.set_nonblocking(true)?;
+    Ok(socket.into())
+}
+
 fn bound(choice: &Choice, port: u16, share: bool) -> io::Result<Socket> {
     let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
     if share {

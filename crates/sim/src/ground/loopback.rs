@@ -8,7 +8,6 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
-use std::rc::Rc;
 use std::sync::mpsc;
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
@@ -128,7 +127,9 @@ struct Ground {
     parties: Vec<Party>,
     link: Link,
     /// What stands for the wire, on each port.
-    wires: BTreeMap<u16, Rc<UdpSocket>>,
+    wires: BTreeMap<u16, std::net::UdpSocket>,
+    /// Where each party listens; `None` for one that is off.
+    places: Vec<Option<Ipv4Addr>>,
     sockets: BTreeMap<SocketAddrV4, NodeSocket>,
     listeners: BTreeSet<SocketAddrV4>,
     heard: UnboundedSender<Frame>,
@@ -137,7 +138,8 @@ struct Ground {
 }
 
 struct NodeSocket {
-    socket: Rc<UdpSocket>,
+    /// To send by; a full buffer loses the datagram, as the network would.
+    socket: std::net::UdpSocket,
     reader: AbortHandle,
 }
 
@@ -151,15 +153,15 @@ struct Frame {
 impl Ground {
     fn new(second_octet: u8, parties: Vec<Party>, link: Link, wire: std::net::UdpSocket) -> io::Result<Self> {
         let (heard, inbox) = unbounded_channel();
-        let mut wires = BTreeMap::from([(PORT, Rc::new(UdpSocket::from_std(wire)?))]);
+        let mut wires = BTreeMap::from([(PORT, wire)]);
         let ports: BTreeSet<u16> =
             parties.iter().flat_map(Party::ports).filter(|port| *port > LAST_PRIVILEGED).collect();
         for port in ports.into_iter().filter(|port| *port != PORT) {
-            let wire = bound(SocketAddrV4::new(Ipv4Addr::new(127, second_octet, 255, 255), port))?;
-            wires.insert(port, Rc::new(wire));
+            wires.insert(port, bound(SocketAddrV4::new(Ipv4Addr::new(127, second_octet, 255, 255), port))?);
         }
         Ok(Self {
             second_octet,
+            places: vec![None; parties.len()],
             parties,
             link,
             wires,
@@ -183,7 +185,10 @@ impl Ground {
     async fn run(&mut self, mut orders: UnboundedReceiver<Order>) {
         for (port, wire) in &self.wires {
             let address = SocketAddrV4::new(self.wire_address(), *port);
-            spawn_local(read(wire.clone(), address, self.heard.clone()));
+            // Without a reader the wire is dead on this port; so is the network when the system has no sockets left.
+            if let Ok(reader) = reader(wire) {
+                spawn_local(read(reader, address, self.heard.clone()));
+            }
         }
         loop {
             let wake = self.parties.iter().filter_map(Party::wake_at).min();
@@ -200,9 +205,18 @@ impl Ground {
                 () = tokio::time::sleep(sleep) => {}
             }
             self.wake_parties();
+        }
+    }
+
+    /// After a party did something: gives it the address it has now, and lets it speak from where it was.
+    fn settle(&mut self, index: usize, source: Ipv4Addr) {
+        let party = &self.parties[index];
+        let place = party.is_listening().then(|| party.address());
+        if std::mem::replace(&mut self.places[index], place) != place {
             // A party that cannot have the address it was given stays silent, as a real one would.
             self.bind_parties().unwrap_or(());
         }
+        self.let_speak(index, source);
     }
 
     fn hear(&mut self, frame: &Frame) {
@@ -217,14 +231,18 @@ impl Ground {
                 let was_at = self.parties[index].address();
                 self.parties[index].hear(now, frame.to.port(), frame.from, &frame.bytes);
                 self.let_speak(index, was_at);
+                self.settle(index, was_at);
             }
         }
     }
 
     fn switch(&mut self, name: &str, on: bool) {
         let now = self.started.elapsed();
-        for party in self.parties.iter_mut().filter(|party| party.name() == name) {
-            party.switch(now, on);
+        for index in 0..self.parties.len() {
+            if self.parties[index].name() == name {
+                self.parties[index].switch(now, on);
+                self.settle(index, self.parties[index].address());
+            }
         }
     }
 
@@ -234,8 +252,7 @@ impl Ground {
             if self.parties[index].wake_at().is_some_and(|at| at <= now) {
                 self.parties[index].wake(now);
                 // One that has just come up speaks from its new address.
-                self.bind_parties().unwrap_or(());
-                self.let_speak(index, self.parties[index].address());
+                self.settle(index, self.parties[index].address());
             }
         }
     }
@@ -262,8 +279,7 @@ impl Ground {
         };
         for listener in listeners {
             if self.link.delivers() {
-                // A full buffer loses the datagram, as the network would.
-                socket.try_send_to(&speech.bytes, SocketAddr::V4(listener)).unwrap_or(0);
+                socket.send_to(&speech.bytes, SocketAddr::V4(listener)).unwrap_or(0);
             }
         }
     }
@@ -286,8 +302,8 @@ impl Ground {
         for place in wanted {
             let free = self.is_on_ground(*place.ip()) && *place.ip() != self.wire_address();
             if free && !self.sockets.contains_key(&place) {
-                let socket = Rc::new(bound(place)?);
-                let reader = spawn_local(read(socket.clone(), place, self.heard.clone())).abort_handle();
+                let socket = bound(place)?;
+                let reader = spawn_local(read(reader(&socket)?, place, self.heard.clone())).abort_handle();
                 self.sockets.insert(place, NodeSocket { socket, reader });
             }
         }
@@ -295,14 +311,18 @@ impl Ground {
     }
 }
 
-fn bound(place: SocketAddrV4) -> io::Result<UdpSocket> {
+fn bound(place: SocketAddrV4) -> io::Result<std::net::UdpSocket> {
     let socket = std::net::UdpSocket::bind(place)?;
     socket.set_nonblocking(true)?;
-    UdpSocket::from_std(socket)
+    Ok(socket)
+}
+
+fn reader(socket: &std::net::UdpSocket) -> io::Result<UdpSocket> {
+    UdpSocket::from_std(socket.try_clone()?)
 }
 
 /// Passes on what a socket hears, until it is closed.
-async fn read(socket: Rc<UdpSocket>, to: SocketAddrV4, heard: UnboundedSender<Frame>) {
+async fn read(socket: UdpSocket, to: SocketAddrV4, heard: UnboundedSender<Frame>) {
     let mut buffer = [0; 2048];
     loop {
         if let Ok((length, SocketAddr::V4(from))) = socket.recv_from(&mut buffer).await

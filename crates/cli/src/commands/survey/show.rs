@@ -63,7 +63,8 @@ pub(super) fn all(
 ) -> Result<(), Failure> {
     let mut rows = outcome.devices.clone();
     rows.extend(earlier.missing(&outcome.devices));
-    out.table(&table(&rows, &outcome.census, earlier))?;
+    let table = table(&rows, &outcome.census, earlier, out.width());
+    out.table(&table)?;
     if rows.len() > MOST_ROWS {
         out.line(&format!("and {} more; --save FILE keeps all of them", rows.len() - MOST_ROWS))?;
     }
@@ -92,7 +93,8 @@ pub(super) fn all(
 
 /// Who was found in the ranges asked for.
 pub(super) fn part(outcome: &Outcome, earlier: &Earlier<'_>, out: &mut Out) -> Result<(), Failure> {
-    out.table(&table(&outcome.devices, &outcome.census, earlier))?;
+    let table = table(&outcome.devices, &outcome.census, earlier, out.width());
+    out.table(&table)?;
     out.line("")?;
     out.line(&format!("{} devices there", outcome.devices.len()))?;
     not_talking(&outcome.devices, out)?;
@@ -109,10 +111,11 @@ pub(super) fn one(
 ) -> Result<(), Failure> {
     let found: Vec<Device> = outcome.devices.iter().filter(|device| device.mac == Some(mac)).cloned().collect();
     if let [device, ..] = &found[..] {
-        out.table(&table(&found, &outcome.census, &Earlier::NONE))?;
+        let table = table(&found, &outcome.census, &Earlier::NONE, out.width());
+        out.table(&table)?;
         if let Some(next) = device.next() {
             out.line("")?;
-            out.line(&wrapped(&device.standing.because().to_string(), out.width(), 0))?;
+            out.line(&wrapped(device.standing.because(), out.width(), 0))?;
             out.hint(&next)?;
         }
     } else {
@@ -131,10 +134,22 @@ pub(super) fn one(
     Ok(())
 }
 
+/// What is left out, from the right, when there is little room: a column and the width from which it is shown.
+const COLUMNS: [(&str, usize); 7] = [
+    ("name", 0),
+    ("address", 0),
+    ("MAC", 0),
+    ("what it is", 75),
+    ("universes", 95),
+    ("state", 0),
+    ("seen by", 125),
+];
+
 /// One row for each device.
-pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>) -> Table {
-    let headings = ["name", "address", "MAC", "what it is", "universes", "state", "seen by"];
-    let mut table = Table::new(&headings).unbroken(&["address", "MAC"]);
+pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>, width: usize) -> Table {
+    let shown: Vec<bool> = COLUMNS.iter().map(|(_, from)| width >= *from).collect();
+    let headings: Vec<&str> = COLUMNS.iter().filter(|(_, from)| width >= *from).map(|(name, _)| *name).collect();
+    let mut table = Table::new(&headings).unbroken(&["name", "address", "MAC"]);
     for device in devices.iter().take(MOST_ROWS) {
         let node = device.node.map(|index| &census.nodes()[index]);
         let address = device.address.map_or_else(|| "none".to_owned(), |address| address.to_string());
@@ -147,7 +162,7 @@ pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>) 
         } else {
             device.what.to_string().into()
         };
-        table.row(vec![
+        let cells = vec![
             Cell::new(device.name.to_string(), Tone::Strong),
             address.into(),
             device.mac.map_or_else(|| "not told".to_owned(), |mac| mac.to_string()).into(),
@@ -155,7 +170,8 @@ pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>) 
             node.map(universes::summary).unwrap_or_default().into(),
             state(device, earlier.is_new(device)),
             Cell::new(ways.join(" "), Tone::Faint),
-        ]);
+        ];
+        table.row(cells.into_iter().zip(&shown).filter(|(_, shown)| **shown).map(|(cell, _)| cell).collect());
     }
     table
 }

@@ -119,6 +119,7 @@ pub struct Survey {
     neighbours_at: Duration,
     look_at: Duration,
     seen: usize,
+    asked: bool,
     echo_asked: bool,
     unreadable: u64,
     over: bool,
@@ -135,9 +136,9 @@ impl Survey {
         let (likely, ranges) =
             if asks_one_by_one { (&plan.likely[..], &plan.ranges[..]) } else { (&[][..], &[][..]) };
         Self {
-            outbox: Outbox::with_pace(plan.seats.clone(), plan.pace),
+            outbox: Outbox::with_pace(plan.seats.clone(), plan.real_pace()),
             calls: Calls::new(plan.extent == Extent::Endless, plan.ask_settings),
-            sweep: Sweep::new(likely, ranges, &own),
+            sweep: Sweep::new(likely, ranges, &own, if plan.extent == Extent::Ranges { 2 } else { 3 }),
             plan,
             census: Census::default(),
             events: VecDeque::new(),
@@ -148,6 +149,7 @@ impl Survey {
             neighbours_at: Duration::ZERO,
             look_at: REPLY_TIME,
             seen: 0,
+            asked: false,
             echo_asked: false,
             unreadable: 0,
             over: false,
@@ -172,11 +174,12 @@ impl Survey {
         &self.plan
     }
 
-    /// From where the result is to be looked at. In a recorded survey, our own echo requests show that we asked.
+    /// From where the result is to be looked at. In a recorded survey, our own packets show what we asked.
     #[must_use]
     pub fn viewpoint(&self) -> Viewpoint {
         let viewpoint = self.plan.viewpoint();
-        Viewpoint { echo_asked: viewpoint.echo_asked || self.echo_asked, ..viewpoint }
+        let (asked, echo_asked) = (viewpoint.asked || self.asked, viewpoint.echo_asked || self.echo_asked);
+        Viewpoint { asked, echo_asked, ..viewpoint }
     }
 
     /// How many messages could not be read.
@@ -205,7 +208,10 @@ impl Survey {
             Extent::Whole(least) => WHOLE_TIME.max(least),
             Extent::Until(_) => WHOLE_TIME,
         };
-        let end = own_time.max(swept);
+        // Without frames the answers are in the system's table, which must be read once more.
+        let read =
+            if self.plan.means.neighbours && !self.plan.means.frames { NEIGHBOURS_EVERY } else { Duration::ZERO };
+        let end = own_time.max(swept + read);
         if self.is_asking() { end + ASK_GRACE } else { end }
     }
 
@@ -249,8 +255,11 @@ impl Survey {
     }
 
     fn hear_packet(&mut self, now: Duration, packet: &Packet<'_>) {
-        if let Carries::EchoRequest { from } = packet.carries {
-            self.echo_asked |= self.plan.seats.iter().any(|seat| seat.own == from);
+        let is_own = |from: &Ipv4Addr| self.plan.seats.iter().any(|seat| seat.own == *from);
+        match &packet.carries {
+            Carries::EchoRequest { from } if is_own(from) => self.echo_asked = true,
+            Carries::Udp { from, .. } if is_own(from.ip()) => self.asked = true,
+            _ => {}
         }
         let sighting = listen::sighting(&self.plan, now, packet);
         self.read(now, sighting);
@@ -342,8 +351,10 @@ impl Survey {
 
     fn sweep(&mut self, now: Duration) {
         while !self.sweep.is_over() && self.outbox.has_room(now) {
-            let census = &self.census;
-            let Some(address) = self.sweep.next(now, |address| census.is_seen(address)) else { break };
+            // Without frames and echo only the system can tell a MAC address, once it was made to look for it.
+            let (census, means) = (&self.census, self.plan.means);
+            let is_settled = |address| (means.frames || means.echo) && census.is_seen(address);
+            let Some(address) = self.sweep.next(now, is_settled) else { break };
             let outgoing = self.knocking(address);
             self.outbox.send_now(outgoing);
         }
@@ -364,8 +375,7 @@ impl Survey {
                 Outgoing::Frame(Arp { sender, ..Arp::probe(own, address) }.to_bytes())
             }
             None if self.plan.means.echo => Outgoing::Echo { seat: seat.unwrap_or(0), to: address },
-            // Any datagram makes the system look for the address; this one a node even answers.
-            None => self.outbox.polling(seat.unwrap_or(0), address),
+            None => self.outbox.knocking(address),
         }
     }
 

@@ -11,6 +11,9 @@ use crate::conversation::Seat;
 use crate::conversation::pace::Pace;
 use crate::sheet::RigSheet;
 
+/// The most addresses a second the system is made to look for.
+const MOST_LOOKED_FOR: u32 = 300;
+
 /// What a survey is to do.
 #[derive(Debug, Clone)]
 pub struct SurveyPlan {
@@ -117,12 +120,20 @@ impl SurveyPlan {
             && !self.is_on_loopback()
     }
 
+    /// Packets a second, as far as the system's table of neighbours has room: it keeps an address that it looks for in
+    /// vain for three seconds, and holds a thousand.
+    #[must_use]
+    pub fn real_pace(&self) -> u32 {
+        if self.means.frames { self.pace } else { self.pace.min(MOST_LOOKED_FOR) }
+    }
+
     /// From where the result is looked at.
     #[must_use]
     pub fn viewpoint(&self) -> Viewpoint {
         Viewpoint {
             subnets: self.seats.iter().map(|seat| seat.subnet).collect(),
             gateways: self.gateways.clone(),
+            asked: !self.is_passive(),
             echo_asked: self.can_ask_echo(),
         }
     }

@@ -6,8 +6,8 @@ use std::time::Duration;
 
 use crate::address::AddressRange;
 
-/// Up to this many addresses, the silent ones are asked a second time.
-const MOST_ASKED_TWICE: u64 = 512;
+/// The silent ones are asked again as long as all the asking stays below so many packets.
+const MOST_PACKETS: u64 = 1024;
 /// How long an answer may take on a local network.
 pub(super) const ANSWER_TIME: Duration = Duration::from_millis(300);
 
@@ -19,14 +19,15 @@ pub(super) struct Sweep {
     ranges: Vec<AddressRange>,
     /// Where it stands: an index into the likely ones, then into the ranges with the offset there.
     place: (usize, usize, u64),
-    rounds_left: u8,
+    rounds_left: u64,
     total: u64,
     asked: u64,
     ended_at: Option<Duration>,
 }
 
 impl Sweep {
-    pub(super) fn new(likely: &[Ipv4Addr], ranges: &[AddressRange], own: &[Ipv4Addr]) -> Self {
+    /// Asks the likely ones and the ranges, the silent ones up to so many times, leaving out our own addresses.
+    pub(super) fn new(likely: &[Ipv4Addr], ranges: &[AddressRange], own: &[Ipv4Addr], rounds: u64) -> Self {
         let mut is_likely = HashSet::new();
         let likely: Vec<Ipv4Addr> = likely
             .iter()
@@ -42,7 +43,7 @@ impl Sweep {
             is_likely,
             ranges,
             place: (0, 0, 0),
-            rounds_left: if total <= MOST_ASKED_TWICE { 2 } else { 1 },
+            rounds_left: (MOST_PACKETS / total.max(1)).clamp(1, rounds),
             total,
             asked: 0,
             ended_at: if total == 0 { Some(Duration::ZERO) } else { None },
@@ -105,11 +106,8 @@ impl Sweep {
 
     /// How many addresses were asked in this run, how many are to come at most.
     pub(super) fn progress(&self) -> (u64, u64) {
-        let left = if self.is_over() {
-            0
-        } else {
-            (self.total * u64::from(self.rounds_left)).saturating_sub(self.in_round())
-        };
+        let left =
+            if self.is_over() { 0 } else { (self.total * self.rounds_left).saturating_sub(self.in_round()) };
         (self.asked, left)
     }
 
@@ -148,7 +146,7 @@ mod tests {
     fn likely_addresses_come_first_and_none_twice_in_a_round() {
         let likely = [Ipv4Addr::new(10, 40, 1, 9), Ipv4Addr::new(10, 40, 0, 7), Ipv4Addr::new(192, 168, 0, 5)];
         let ranges = [range("10.40.1.8-10.40.1.10"), range("10.40.1.9-10.40.1.11")];
-        let mut sweep = Sweep::new(&likely, &ranges, &[Ipv4Addr::new(10, 40, 0, 7)]);
+        let mut sweep = Sweep::new(&likely, &ranges, &[Ipv4Addr::new(10, 40, 0, 7)], 2);
         let asked: Vec<String> = all(&mut sweep).iter().map(ToString::to_string).collect();
         let round = ["10.40.1.9", "192.168.0.5", "10.40.1.8", "10.40.1.10", "10.40.1.11"];
         assert_eq!(asked, [round, round].concat());
@@ -158,7 +156,7 @@ mod tests {
 
     #[test]
     fn who_answered_is_not_asked_again() {
-        let mut sweep = Sweep::new(&[], &[range("10.40.1.1-10.40.1.4")], &[]);
+        let mut sweep = Sweep::new(&[], &[range("10.40.1.1-10.40.1.4")], &[], 2);
         let second = Ipv4Addr::new(10, 40, 1, 2);
         let asked: Vec<Ipv4Addr> = std::iter::from_fn(|| sweep.next(Duration::ZERO, |a| a == second)).collect();
         assert_eq!(asked.len(), 6);
@@ -167,14 +165,14 @@ mod tests {
 
     #[test]
     fn a_large_range_is_asked_once() {
-        let mut sweep = Sweep::new(&[], &[range("10.40.0.0/16")], &[]);
+        let mut sweep = Sweep::new(&[], &[range("10.40.0.0/16")], &[], 2);
         assert_eq!(sweep.progress(), (0, 65_536));
         assert_eq!(all(&mut sweep).len(), 65_536);
     }
 
     #[test]
     fn nothing_to_ask_is_over_at_once() {
-        let sweep = Sweep::new(&[], &[], &[]);
+        let sweep = Sweep::new(&[], &[], &[], 2);
         assert!(sweep.is_over());
         assert_eq!(sweep.answered_by(), Some(Duration::ZERO));
     }

@@ -32,6 +32,8 @@ pub(super) struct Host {
     ports: Vec<(u16, SocketHandle)>,
     settings: Settings,
     defend_at: Option<Duration>,
+    /// When the stack itself has something to do: ask for a MAC address again, report a group.
+    stack_at: Option<Duration>,
 }
 
 type Settings = (Ipv4Addr, Ipv4Addr, Ipv4Addr);
@@ -58,7 +60,8 @@ impl Host {
             stack.join_multicast_group(group).unwrap_or(());
         }
         let nothing = (Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED);
-        let mut host = Self { party, mac, stack, socket, sockets, ports, settings: nothing, defend_at: None };
+        let mut host =
+            Self { party, mac, stack, socket, sockets, ports, settings: nothing, defend_at: None, stack_at: None };
         host.take_settings();
         host
     }
@@ -80,6 +83,11 @@ impl Host {
         }
         match Arp::parse(frame) {
             Ok(arp) if self.is_probe_for_us(&arp) => self.answer_probe(&arp),
+            // A sweep asks for everybody: what is none of its business does not even reach the stack.
+            Ok(arp)
+                if arp.operation == ArpOperation::REQUEST
+                    && arp.target != self.settings.0
+                    && arp.sender != self.settings.0 => {}
             Ok(arp) => {
                 if arp.sender == self.settings.0 && arp.sender_mac != self.party.mac() {
                     self.defend_at = self.party.defends_late().map(|late| now + late);
@@ -114,7 +122,7 @@ impl Host {
 
     /// When the node has something to do next.
     pub(super) fn wake_at(&self) -> Option<Duration> {
-        self.party.wake_at().into_iter().chain(self.defend_at).min()
+        self.party.wake_at().into_iter().chain(self.defend_at).chain(self.stack_at).min()
     }
 
     fn defend(&mut self, now: Duration) {
@@ -122,6 +130,12 @@ impl Host {
             self.defend_at = None;
             self.socket.said.push_back(Arp::announcement(self.party.mac(), self.settings.0).to_bytes());
         }
+    }
+
+    /// Whether it has something to do.
+    pub(super) fn is_busy(&self, now: Duration) -> bool {
+        let due = |at: Duration| at <= now;
+        !self.socket.heard.is_empty() || !self.socket.said.is_empty() || self.wake_at().is_some_and(due)
     }
 
     /// Lets the node work; gives the frames it sends.
@@ -140,6 +154,9 @@ impl Host {
         if !self.party.is_listening() {
             self.socket.heard.clear();
         }
+        let stack_at = self.stack.poll_at(moment, &self.sockets);
+        self.stack_at =
+            stack_at.map(|at| Duration::from_micros(u64::try_from(at.total_micros()).unwrap_or(0)).max(now));
         self.socket.said.drain(..).collect()
     }
 

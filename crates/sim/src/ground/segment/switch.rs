@@ -45,6 +45,9 @@ impl Switch {
             self.deliver(now, &frame, None);
         }
         for index in 0..self.hosts.len() {
+            if !self.hosts[index].is_busy(now) {
+                continue;
+            }
             for frame in self.hosts[index].run(now) {
                 self.forward(now, &frame, index);
             }

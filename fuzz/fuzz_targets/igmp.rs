@@ -1,0 +1,6 @@
+#![no_main]
+//! Any bytes as a message: no panic, and what is understood survives being written.
+
+libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
+    let _ = lantern_wire::Igmp::parse(bytes);
+});
