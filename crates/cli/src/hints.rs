@@ -44,7 +44,8 @@ fn context(failure: &Failure) -> Vec<String> {
     }
 }
 
-fn hint(failure: &Failure) -> Option<String> {
+/// What to do about it.
+pub(crate) fn hint(failure: &Failure) -> Option<String> {
     Some(match failure {
         Failure::Read { path, source } if source.kind() == io::ErrorKind::NotFound => {
             format!("look where you are with ls, or start a sheet with: deft-lantern sheet new {}", path.display())

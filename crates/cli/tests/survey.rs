@@ -3,7 +3,7 @@
 
 mod support;
 
-use lantern_sim::Scene;
+use lantern_sim::{HARBOUR, Scene};
 use rstest::rstest;
 use serde::Deserialize;
 
@@ -140,6 +140,17 @@ fn every_live_node_is_listed_with_what_matters() {
     assert!(!said.out.contains("not on the sheet"), "every one of them is known by its MAC");
     assert!(said.notes.contains("next: deft-lantern check tidewick.rig.toml"), "{}", said.notes);
     assert!(said.out.lines().all(|line| line.chars().count() <= 100));
+}
+
+#[test]
+fn on_loopback_all_families_that_speak_by_datagrams_are_seen() {
+    let rig = Rig::with(&Scene::parse(HARBOUR).unwrap());
+    let answer = rig.run_here(&["survey", "--json"]).json();
+    let count = |key: &str| answer[key].as_array().unwrap().len();
+    assert_eq!((count("nodes"), count("sources"), count("streams"), count("services")), (19, 2, 5, 12));
+    assert!(answer["blind_spots"].to_string().contains("there is no ARP and no echo"));
+    let stagebox = answer["devices"].as_array().unwrap().iter().find(|d| d["name"] == "hall-stagebox").unwrap();
+    assert_eq!(stagebox["standing"], "answers");
 }
 
 #[rstest]

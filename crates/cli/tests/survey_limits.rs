@@ -60,7 +60,7 @@ fn a_flood_of_two_hundred_thousand_forged_replies_is_survived_and_told() {
     let census: Value = serde_json::from_str(&rig.folder.read("flood.census.json")).unwrap();
     assert!(census["nodes"].as_array().unwrap().len() <= 16_384);
     if census["nodes"].as_array().unwrap().len() == 16_384 {
-        assert!(out.contains("error W005") && out.contains("the network is being flooded"), "{notes}");
+        assert!(out.contains("error W005"), "{notes}");
     }
 }
 
@@ -206,7 +206,9 @@ fn a_file_is_never_recorded_over_and_a_broken_memory_is_told() {
     assert_eq!(rig.folder.read("r.pcapng"), "precious");
     rig.folder
         .write("tidewick.memory.sqlite3", "this is no database at all, but long enough to be looked at as one");
-    let said = rig.run_here(&["survey"]).ended(2);
+    let said = rig.run_here(&["survey"]).ended(1);
+    assert!(said.out.contains("9 devices"), "the survey goes on without it: {}", said.out);
     assert!(said.notes.contains("what is remembered in tidewick.memory.sqlite3 cannot be used"), "{}", said.notes);
-    assert!(said.notes.contains("next: move tidewick.memory.sqlite3 away"), "{}", said.notes);
+    assert!(said.notes.contains("move tidewick.memory.sqlite3 away"), "{}", said.notes);
+    rig.run(&["survey", "--remembered"]).ended(2);
 }

@@ -2,6 +2,7 @@
 //! echo and IGMP querier, an LLDP daemon. Where one is missing, or the system allows no network of its own, the test
 //! says so and is skipped.
 #![cfg(target_os = "linux")]
+#![allow(clippy::print_stdout, reason = "a skipped test says why")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 mod support;

@@ -1,92 +1,19 @@
 //! A survey by frames, against hosts that answer ARP and echo, under a virtual clock.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
-use std::collections::BTreeMap;
+#[path = "support/frames.rs"]
+mod frames;
+
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_core::census::{Standing, Way, Ways};
-use lantern_core::conversation::{Conversation, Extent, Heard, Means, Outgoing, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{Conversation, Extent, Heard, Outgoing, Survey, SurveyPlan};
 use lantern_wire::art_net::PollReply;
-use lantern_wire::{Arp, ArpOperation, Carries, Link, MacAddress, Packet, Text, UdpFrame, packet};
+use lantern_wire::{Arp, MacAddress, Text, UdpFrame};
 use rstest::rstest;
 
-const OWN: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
-const OWN_MAC: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
-const ANSWER_TIME: Duration = Duration::from_millis(1);
-
-fn plan(subnet: &str) -> SurveyPlan {
-    let seat = Seat { own: OWN, subnet: subnet.parse().unwrap(), limited_broadcast: true };
-    SurveyPlan {
-        own_mac: Some(OWN_MAC),
-        means: Means { frames: true, echo: false, neighbours: false },
-        ways: Ways::ALL,
-        ranges: SurveyPlan::usual_ranges(&[seat]),
-        ..SurveyPlan::art_net(vec![seat], None, false)
-    }
-}
-
-/// Hosts by address; those that answer echo requests say so.
-type Hosts = BTreeMap<Ipv4Addr, (MacAddress, bool)>;
-
-fn hosts(addresses: impl IntoIterator<Item = Ipv4Addr>) -> Hosts {
-    let mac = |address: Ipv4Addr| {
-        let [a, b, c, d] = address.octets();
-        MacAddress([2, 0, a, b, c, d])
-    };
-    addresses.into_iter().map(|address| (address, (mac(address), true))).collect()
-}
-
-fn answer(hosts: &Hosts, frame: &[u8]) -> Option<Vec<u8>> {
-    if let Ok(arp) = Arp::parse(frame) {
-        let (mac, _) = hosts.get(&arp.target)?;
-        let reply =
-            Arp { to: arp.sender_mac, operation: ArpOperation::REPLY, ..Arp::announcement(*mac, arp.target) };
-        return Some(reply.to_bytes());
-    }
-    let Ok(Packet { carries: Carries::EchoRequest { from }, link: Some(link) }) = Packet::parse(frame) else {
-        return None;
-    };
-    let (address, _) = hosts.iter().find(|(_, (mac, echo))| *mac == link.to && *echo)?;
-    let mut reply = packet::echo_request(Link { from: link.to, to: link.from }, *address, from, 0);
-    // A reply has type 0 where the request has 8.
-    reply[34] = 0;
-    Some(reply)
-}
-
-/// What left, and when it was over.
-struct Ran {
-    sent: Vec<(Duration, Outgoing)>,
-    took: Duration,
-}
-
-fn run(survey: &mut Survey, hosts: &Hosts) -> Ran {
-    let (mut sent, mut answers, mut now) =
-        (Vec::new(), BTreeMap::<(Duration, usize), Vec<u8>>::new(), Duration::ZERO);
-    while let Some(wake) = survey.wake_at() {
-        match answers.first_key_value().map(|(key, _)| *key).filter(|(at, _)| *at <= wake) {
-            Some(key) => {
-                now = now.max(key.0);
-                survey.hear(now, &Heard::Frame(&answers.remove(&key).unwrap()));
-            }
-            None => {
-                now = now.max(wake);
-                survey.wake(now);
-            }
-        }
-        while survey.next_event().is_some() {}
-        while let Some(outgoing) = survey.next_send() {
-            if let Outgoing::Frame(frame) = &outgoing
-                && let Some(reply) = answer(hosts, frame)
-            {
-                answers.insert((now + ANSWER_TIME, sent.len()), reply);
-            }
-            sent.push((now, outgoing));
-        }
-        assert!(now < Duration::from_secs(300), "the survey does not end");
-    }
-    Ran { sent, took: now }
-}
+use frames::{Hosts, OWN, OWN_MAC, Ran, hosts, plan, run};
 
 /// How many went to single devices in the busiest second.
 fn busiest(ran: &Ran) -> usize {

@@ -23,6 +23,7 @@ use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
+use crate::hints;
 use crate::memory::{Memory, Remembered};
 use crate::output::Out;
 use crate::session::{Session, Where};
@@ -152,8 +153,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;
     let mut session = Session::wanting(&wants(&args.only), args.at.adapter.as_deref(), sheet, out)?;
     let on_loopback = session.seats().iter().any(|seat| seat.own.is_loopback());
-    let mut memory = Memory::open(session.sheet_file(), on_loopback)?;
-    let known = memory.as_ref().map_or_else(|| Ok(Vec::new()), Memory::all)?;
+    let (mut memory, known) = memory(&session, on_loopback, out)?;
     let began = std::time::SystemTime::from(clock::now());
     if let Some(path) = &args.record {
         let recorder = recorder(path, &session, began)?;
@@ -176,7 +176,10 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     if let Some(memory) = &mut memory
         && args.mac.is_none()
     {
-        memory.remember(&network, &clock::now().to_string(), &outcome.devices)?;
+        // What was seen is shown, whether or not it can be remembered.
+        if let Err(failure) = memory.remember(&network, &clock::now().to_string(), &outcome.devices) {
+            out.note(&failure.to_string())?;
+        }
     }
     if let Some(path) = &args.save {
         save(path, &outcome)?;
@@ -187,6 +190,27 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let wholly = args.is_about_everything() && args.only.is_empty();
     let earlier = show::Earlier { known: &known, last: if wholly { &last } else { &[] } };
     tell(args, &outcome, &earlier, session.sheet_file().filter(|_| wholly), out)
+}
+
+/// The memory, and what is in it. One that cannot be used is told, and the survey goes on without it.
+fn memory(
+    session: &Session,
+    on_loopback: bool,
+    out: &mut Out,
+) -> Result<(Option<Memory>, Vec<Remembered>), Failure> {
+    let opened = Memory::open(session.sheet_file(), on_loopback);
+    match opened
+        .and_then(|memory| memory.as_ref().map_or_else(|| Ok(Vec::new()), Memory::all).map(|all| (memory, all)))
+    {
+        Ok(opened) => Ok(opened),
+        Err(failure) => {
+            out.note(&failure.to_string())?;
+            if let Some(hint) = hints::hint(&failure) {
+                out.note(&format!("  {hint}"))?;
+            }
+            Ok((None, Vec::new()))
+        }
+    }
 }
 
 /// Tells the outcome, as JSON or for people.
