@@ -1,18 +1,17 @@
 //! `arrivals`: who comes next.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::MacAddress;
-use lantern_core::census::{Device, Way};
+use lantern_core::census::{Device, Standing, Way, Ways};
 use lantern_core::conversation::{
     Conversation, Extent, Glimpse, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan,
 };
 use serde::Serialize;
 
-use super::survey::{self, time};
-use crate::commands::survey::wants;
+use super::survey::{row, time, wants};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::{Out, Tone};
@@ -20,6 +19,9 @@ use crate::session::{Session, Where};
 
 /// How long it is looked who is there already: every answer is due by then.
 const BASELINE: Duration = Duration::from_millis(3000);
+
+/// What somebody is, is told when nothing of it is open any more, or after so long at the latest.
+const GETTING_KNOWN: Duration = Duration::from_millis(1300);
 
 /// Wait for the next new device, and show it the moment it is heard
 ///
@@ -62,19 +64,26 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         own_mac: facts.and_then(|adapter| adapter.mac),
         gateways: facts.map(|adapter| adapter.gateways.clone()).unwrap_or_default(),
         means: session.station().means(),
-        ways: lantern_core::census::Ways::ALL,
+        ways: Ways::ALL,
         extent: Extent::Endless,
         ranges: SurveyPlan::usual_ranges(session.seats()),
         ..SurveyPlan::art_net(session.seats().to_vec(), None, false)
     };
-    let mut waiting = Waiting { survey: Survey::new(plan), until: args.until, timeout: args.timeout, came: 0 };
+    let mut waiting = Waiting {
+        survey: Survey::new(plan),
+        until: args.until,
+        timeout: args.timeout,
+        came: 0,
+        last: Duration::ZERO,
+        over: false,
+    };
     let mut book = Book::default();
     let mut failed = Ok(());
     out.note("looking who is there already; switch the next one on in three seconds")?;
     let progress = out.progress();
     session.run(&mut waiting, |waiting, now, event| {
         let told = match event {
-            Some(arrival) => progress.suspend(|| book.tell(&arrival, &waiting.survey, out)),
+            Some(arrival) => progress.suspend(|| book.tell(&arrival, out)),
             None => {
                 progress.show(waiting.state(now));
                 progress.suspend(|| book.more(&waiting.survey, now, out))
@@ -84,6 +93,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     })?;
     drop(progress);
     failed?;
+    book.more(&waiting.survey, Duration::MAX, out)?;
     let came = waiting.came;
     out.note(&format!("{came} came"))?;
     Ok(if args.until.is_some_and(|wanted| came < wanted) { Exit::Wrong } else { Exit::Fine })
@@ -95,6 +105,9 @@ struct Waiting {
     until: Option<u32>,
     timeout: Option<Duration>,
     came: u32,
+    /// When the last one came.
+    last: Duration,
+    over: bool,
 }
 
 /// Somebody came.
@@ -104,7 +117,7 @@ struct Arrival {
 }
 
 impl Waiting {
-    fn is_over(&self) -> bool {
+    fn has_all(&self) -> bool {
         self.until.is_some_and(|wanted| self.came >= wanted)
     }
 
@@ -133,16 +146,16 @@ impl Conversation for Waiting {
     }
 
     fn wake_at(&self) -> Option<Duration> {
-        if self.is_over() {
+        if self.over {
             return None;
         }
-        self.survey.wake_at().map(|at| self.timeout.map_or(at, |timeout| timeout.min(at)))
+        let ends = self.has_all().then(|| self.last + GETTING_KNOWN);
+        self.survey.wake_at().into_iter().chain(self.timeout).chain(ends).min()
     }
 
     fn wake(&mut self, now: Duration) {
-        if self.timeout.is_some_and(|timeout| timeout <= now) {
-            self.until = Some(self.came);
-        }
+        let has_told = self.has_all() && self.last + GETTING_KNOWN <= now;
+        self.over = has_told || self.timeout.is_some_and(|timeout| timeout <= now);
         self.survey.wake(now);
     }
 
@@ -150,9 +163,10 @@ impl Conversation for Waiting {
         while let Some(event) = self.survey.next_event() {
             if let SurveyEvent::Seen(glimpse) = event
                 && glimpse.at >= BASELINE
-                && !self.is_over()
+                && !self.has_all()
             {
                 self.came += 1;
+                self.last = glimpse.at;
                 return Some(Arrival { number: self.came, glimpse });
             }
         }
@@ -163,14 +177,13 @@ impl Conversation for Waiting {
 /// Who came, and whose name is still to be told.
 #[derive(Default)]
 struct Book {
-    nameless: HashMap<(Option<MacAddress>, Ipv4Addr), u32>,
-    told: HashSet<u32>,
+    unknown: HashMap<(Option<MacAddress>, Ipv4Addr), (u32, Duration)>,
 }
 
 impl Book {
-    fn tell(&mut self, arrival: &Arrival, survey: &Survey, out: &mut Out) -> Result<(), Failure> {
+    fn tell(&mut self, arrival: &Arrival, out: &mut Out) -> Result<(), Failure> {
         let Arrival { number, glimpse } = arrival;
-        self.nameless.insert((glimpse.mac, glimpse.address), *number);
+        self.unknown.insert((glimpse.mac, glimpse.address), (*number, glimpse.at));
         if out.is_json() {
             return Ok(out.json_line(&Line {
                 format: 1,
@@ -185,30 +198,25 @@ impl Book {
             })?);
         }
         let head = out.paint().dye(Tone::Good, &format!("{number:>3} came"));
-        out.line(&format!("{head}  {}", survey::row(glimpse)))?;
-        self.more(survey, glimpse.at, out)
+        Ok(out.line(&format!("{head}  {}", row(glimpse)))?)
     }
 
-    /// Tells what somebody is, once that is known.
+    /// Tells what somebody is, once nothing of it is open any more.
     fn more(&mut self, survey: &Survey, now: Duration, out: &mut Out) -> Result<(), Failure> {
-        if self.nameless.is_empty() {
+        if self.unknown.is_empty() {
             return Ok(());
         }
         for device in survey.census().devices(&survey.viewpoint()) {
-            let of = |(mac, address): &(Option<MacAddress>, Ipv4Addr)| match (mac, device.mac) {
+            let is = |(mac, address): &(Option<MacAddress>, Ipv4Addr)| match (mac, device.mac) {
                 (Some(came), Some(mac)) => *came == mac,
                 _ => device.address == Some(*address),
             };
-            let Some((key, number)) =
-                self.nameless.iter().find(|(key, _)| of(key)).map(|(key, number)| (*key, *number))
-            else {
-                continue;
-            };
-            if device.what.is_empty() && device.name.is_empty() {
-                continue;
-            }
-            self.nameless.remove(&key);
-            if self.told.insert(number) {
+            let found = self.unknown.iter().find(|(key, _)| is(key)).map(|(key, came)| (*key, *came));
+            let Some((key, (number, came_at))) = found else { continue };
+            let stands = matches!(device.standing, Standing::Answers | Standing::OtherSubnet);
+            let is_known = stands && !device.what.is_empty() && !device.name.is_empty();
+            if is_known || now >= came_at + GETTING_KNOWN {
+                self.unknown.remove(&key);
                 Self::tell_more(number, &device, now, out)?;
             }
         }
@@ -231,7 +239,8 @@ impl Book {
             })?);
         }
         let name = out.paint().dye(Tone::Strong, &device.title());
-        out.line(&format!("         is {name}, {}; {}", device.what, device.standing))?;
+        let what = if device.what.is_empty() { "unknown".to_owned() } else { device.what.to_string() };
+        out.line(&format!("         is {name}, {what}; {}", device.standing))?;
         if let Some(next) = device.next() {
             out.line(&format!("         do  {next}"))?;
         }

@@ -224,8 +224,9 @@ fn around(surroundings: &Surroundings) -> Vec<String> {
         };
         lines.push(format!("IGMP querier: {who}, version {}", querier.version));
     }
-    for server in &surroundings.dhcp_servers {
-        lines.push(format!("DHCP server: {}", server.address));
+    let servers: Vec<String> = surroundings.dhcp_servers.iter().map(|server| server.address.to_string()).collect();
+    if !servers.is_empty() {
+        lines.push(format!("DHCP server: {}", servers.join(", ")));
     }
     lines
 }

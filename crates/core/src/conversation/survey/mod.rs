@@ -274,6 +274,9 @@ impl Survey {
         if news.is_new {
             self.seen += 1;
             self.tell(SurveyEvent::Seen(Glimpse::of(sighting)));
+            if self.plan.extent == Extent::Endless {
+                self.services.ask_again(now);
+            }
         }
         match news.node {
             NodeNews::New(index) => {

@@ -1,6 +1,6 @@
 //! Services: ask by multicast DNS which types there are, then who offers them (RFC 6763, section 9).
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeSet, VecDeque};
 use std::net::SocketAddrV4;
 use std::time::Duration;
 
@@ -15,6 +15,8 @@ const ASK_ALL_AT: [(Duration, bool); 3] =
     [(Duration::ZERO, true), (Duration::from_millis(700), false), (Duration::from_millis(1500), false)];
 /// How long after it was heard of a type is asked for, and asked for again.
 const ASK_TYPE_AFTER: [Duration; 2] = [Duration::from_millis(30), Duration::from_millis(800)];
+/// How long somebody who came has to get ready for questions; others who come meanwhile are asked with it.
+const ASK_AGAIN_AFTER: Duration = Duration::from_millis(200);
 /// The most types asked for.
 const MOST_TYPES: usize = 128;
 /// The most questions in one message.
@@ -24,24 +26,30 @@ const MOST_QUESTIONS: usize = 16;
 #[derive(Debug, Default)]
 pub(super) struct Services {
     rounds: usize,
-    types: BTreeMap<String, usize>,
+    types: BTreeSet<String>,
     due: VecDeque<(Duration, String)>,
+    /// When everybody is asked once more, because somebody came.
+    again_at: Option<Duration>,
 }
 
 impl Services {
     /// Takes in types that were told.
     pub(super) fn take(&mut self, now: Duration, types: Vec<String>) {
         for kind in types {
-            if self.types.len() < MOST_TYPES && !self.types.contains_key(&kind) {
-                self.types.insert(kind.clone(), 0);
+            if self.types.len() < MOST_TYPES && self.types.insert(kind.clone()) {
                 self.due.extend(ASK_TYPE_AFTER.map(|after| (now + after, kind.clone())));
             }
         }
     }
 
+    /// Asks everybody once more, in a moment: somebody came.
+    pub(super) fn ask_again(&mut self, now: Duration) {
+        self.again_at.get_or_insert(now + ASK_AGAIN_AFTER);
+    }
+
     pub(super) fn next_at(&self) -> Option<Duration> {
         let all = ASK_ALL_AT.get(self.rounds).map(|(at, _)| *at);
-        self.due.iter().map(|(at, _)| *at).chain(all).min()
+        self.due.iter().map(|(at, _)| *at).chain(all).chain(self.again_at).min()
     }
 
     /// What to send by now.
@@ -53,6 +61,13 @@ impl Services {
                 Meaning::registered().map(|kind| Question::pointer(&format!("{kind}.local."), *to_asker));
             questions.extend(registered);
             self.rounds += 1;
+        }
+        if self.again_at.is_some_and(|at| at <= now) {
+            self.again_at = None;
+            questions.push(Question::pointer(EVERY_TYPE, true));
+            let registered = Meaning::registered().map(|kind| format!("{kind}.local."));
+            let all: BTreeSet<String> = registered.chain(self.types.iter().cloned()).collect();
+            questions.extend(all.iter().map(|kind| Question::pointer(kind, true)));
         }
         let (due, later) = self.due.drain(..).partition(|(at, _)| *at <= now);
         self.due = later;
