@@ -14,7 +14,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::Out;
 
-/// See this computer's network adapters and what is wrong with them, or give one an address
+/// See this computer's adapters and what is wrong with them, or give one an address
 ///
 /// Alone: link, addresses and gateways as the system knows them, and what would keep you from finding the rig: no link, no
 /// address, two adapters in one subnet, wireless or VPN beside the wire, another mask than the sheet's. Changes nothing.

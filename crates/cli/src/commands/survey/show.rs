@@ -239,12 +239,14 @@ fn not_talking(devices: &[Device], out: &mut Out) -> Result<(), Failure> {
     {
         by_standing.entry(device.standing).or_default().push(device);
     }
+    if !by_standing.is_empty() {
+        out.line("")?;
+    }
     for (standing, devices) in by_standing {
         let names: Vec<String> = devices.iter().take(MOST_NAMED).map(|device| device.title()).collect();
         let more = devices.len().saturating_sub(MOST_NAMED);
         let more = if more > 0 { format!(" and {more} more") } else { String::new() };
         let head = standing.to_string();
-        out.line("")?;
         let text = format!("{head}  {}{more}", names.join(", "));
         let text = wrapped(&text, out.width(), head.len() + 2);
         let dyed = text.replacen(&head, &out.paint().dye(Tone::Doubtful, &head), 1);
