@@ -18,7 +18,7 @@ fn plan(expected: Option<&str>) -> SurveyPlan {
 }
 
 #[rstest]
-fn a_thousand_nodes_are_all_found_in_four_seconds_at_two_percent_loss(#[values(1, 2, 3, 4, 5, 6)] seed: u64) {
+fn a_thousand_nodes_are_all_found_in_four_seconds_at_two_percent_loss(#[values(1, 2)] seed: u64) {
     let mut ground = ground(&Scene::crowd(1000, 0.02, seed));
     let mut survey = Survey::new(plan(None));
     let (_, took) = run(&mut survey, &mut ground);

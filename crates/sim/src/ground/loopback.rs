@@ -161,7 +161,7 @@ impl Ground {
         }
         Ok(Self {
             second_octet,
-            places: vec![None; parties.len()],
+            places: parties.iter().map(place).collect(),
             parties,
             link,
             wires,
@@ -210,8 +210,7 @@ impl Ground {
 
     /// After a party did something: gives it the address it has now, and lets it speak from where it was.
     fn settle(&mut self, index: usize, source: Ipv4Addr) {
-        let party = &self.parties[index];
-        let place = party.is_listening().then(|| party.address());
+        let place = place(&self.parties[index]);
         if std::mem::replace(&mut self.places[index], place) != place {
             // A party that cannot have the address it was given stays silent, as a real one would.
             self.bind_parties().unwrap_or(());
@@ -309,6 +308,11 @@ impl Ground {
         }
         Ok(())
     }
+}
+
+/// Where a party listens; `None` when it is off.
+fn place(party: &Party) -> Option<Ipv4Addr> {
+    party.is_listening().then(|| party.address())
 }
 
 fn bound(place: SocketAddrV4) -> io::Result<std::net::UdpSocket> {
