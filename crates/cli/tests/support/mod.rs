@@ -6,6 +6,7 @@ use std::fs;
 use std::net::Ipv4Addr;
 use std::path::PathBuf;
 use std::process::{Command, Output};
+use std::sync::{Mutex, PoisonError};
 
 use lantern_core::address::{Mask, Subnet};
 use lantern_core::sheet::RigSheet;
@@ -138,14 +139,19 @@ pub(crate) fn on_segment(script: &str) -> Option<Said> {
     beside(&["demo", "--ground", "segment", "--stay"], script)
 }
 
+/// Forty stacks and a survey of them need the processors for themselves: one harbour at a time.
+static HARBOUR: Mutex<()> = Mutex::new(());
+
 /// The same beside the forty devices of the whole harbour.
 pub(crate) fn on_harbour(script: &str) -> Option<Said> {
+    let _alone = HARBOUR.lock().unwrap_or_else(PoisonError::into_inner);
     beside(&["demo", "--ground", "segment", "--stay", "--scene", "harbour"], script)
 }
 
 /// The same beside the nodes and devices of a scene.
 pub(crate) fn on_scene(scene: &str, script: &str) -> Option<Said> {
     let folder = Folder::new();
+    let _alone = HARBOUR.lock().unwrap_or_else(PoisonError::into_inner);
     folder.write("test.scene.toml", scene);
     let path = folder.path("test.scene.toml").display().to_string();
     beside(&["demo", "--ground", "segment", "--stay", "--scene", &path], script)
