@@ -25,7 +25,6 @@ use std::collections::HashMap;
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
-use lantern_wire::sacn::Cid;
 
 pub use designate::DesignationError;
 pub use device::{Contested, Device, SeenBy, Viewpoint};
@@ -156,11 +155,6 @@ impl Census {
     #[must_use]
     pub fn has_mac(&self, mac: MacAddress) -> bool {
         self.presence.has_mac(mac) || self.by_identity.contains_key(&Identity::Mac(mac))
-    }
-
-    /// The universes a source of sACN is known to send.
-    pub fn universes_of(&self, cid: Cid) -> impl Iterator<Item = u16> + '_ {
-        self.sources.universes(cid)
     }
 
     /// How many sightings were not taken in because there were more devices, sources, services or streams than any

@@ -45,6 +45,14 @@ pub struct Sending {
 }
 
 impl Sending {
+    fn hear(&mut self, at: Duration) {
+        if self.heard == 0 {
+            self.first = at;
+        }
+        self.last = at;
+        self.heard += 1;
+    }
+
     /// Messages a second, once a few were heard.
     #[must_use]
     pub fn rate(&self) -> Option<f64> {
@@ -59,14 +67,14 @@ impl Sending {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Sources {
     known: HashMap<Cid, Source>,
+    /// How many universes all of them have together.
+    sendings: usize,
     overlooked: u64,
 }
 
 impl Sources {
     const MOST: usize = 1024;
-    /// The most universes of one source: all there are.
-    const MOST_UNIVERSES: usize = 63_999;
-    /// The most universes of all sources together.
+    /// The most universes of all sources together: four times as many as there are.
     const MOST_SENDINGS: usize = 262_144;
 
     pub(crate) fn take(&mut self, sighting: &Sighting) {
@@ -74,8 +82,7 @@ impl Sources {
             Told::Levels { cid, source, .. } | Told::Universes { cid, source, .. } => (*cid, source),
             _ => return,
         };
-        let full = self.known.len() >= Self::MOST || self.sendings() >= Self::MOST_SENDINGS;
-        if !self.known.contains_key(&cid) && full {
+        if self.known.len() >= Self::MOST && !self.known.contains_key(&cid) {
             self.overlooked += 1;
             return;
         }
@@ -89,27 +96,27 @@ impl Sources {
         source.name = name.clone().into();
         source.address = sighting.from;
         source.mac = sighting.mac.or(source.mac);
-        match &sighting.told {
-            Told::Levels { universe, priority, preview, ended, .. } => {
-                let Some(sending) = source.sending(*universe) else { return };
-                if sending.heard == 0 {
-                    sending.first = sighting.at;
+        let told = match &sighting.told {
+            Told::Levels { universe, .. } => std::slice::from_ref(universe),
+            Told::Universes { universes, .. } => universes,
+            _ => &[],
+        };
+        for universe in told {
+            if !source.universes.contains_key(universe) {
+                if self.sendings >= Self::MOST_SENDINGS {
+                    self.overlooked += 1;
+                    return;
                 }
-                (sending.priority, sending.preview, sending.ended) = (Some(*priority), *preview, *ended);
-                sending.last = sighting.at;
-                sending.heard += 1;
+                self.sendings += 1;
+                source.universes.insert(*universe, Sending::default());
             }
-            Told::Universes { universes, .. } => {
-                for universe in universes {
-                    source.sending(*universe);
-                }
-            }
-            _ => {}
         }
-    }
-
-    fn sendings(&self) -> usize {
-        self.known.values().map(|source| source.universes.len()).sum()
+        if let Told::Levels { universe, priority, preview, ended, .. } = &sighting.told
+            && let Some(sending) = source.universes.get_mut(universe)
+        {
+            sending.hear(sighting.at);
+            (sending.priority, sending.preview, sending.ended) = (Some(*priority), *preview, *ended);
+        }
     }
 
     pub(crate) fn sorted(&self) -> Vec<Source> {
@@ -121,16 +128,26 @@ impl Sources {
     pub(crate) const fn overlooked(&self) -> u64 {
         self.overlooked
     }
-
-    /// The universes that somebody said he sends.
-    pub(crate) fn universes(&self, cid: Cid) -> impl Iterator<Item = u16> + '_ {
-        self.known.get(&cid).into_iter().flat_map(|source| source.universes.keys().copied())
-    }
 }
 
-impl Source {
-    fn sending(&mut self, universe: u16) -> Option<&mut Sending> {
-        let room = self.universes.len() < Sources::MOST_UNIVERSES || self.universes.contains_key(&universe);
-        room.then(|| self.universes.entry(universe).or_default())
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use super::*;
+
+    #[test]
+    fn made_up_sources_and_universes_stay_bounded() {
+        let mut sources = Sources::default();
+        let universes: Vec<u16> = (1..=512).collect();
+        for i in 0..Sources::MOST + 10 {
+            let [.., a, b] = i.to_be_bytes();
+            let cid = Cid([a, b, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+            let told = Told::Universes { cid, source: "forged".to_owned(), universes: universes.clone() };
+            sources.take(&Sighting::plain(Duration::ZERO, Ipv4Addr::LOCALHOST, told));
+        }
+        let held: usize = sources.sorted().iter().map(|source| source.universes.len()).sum();
+        assert_eq!((sources.sorted().len(), held), (Sources::MOST, Sources::MOST_SENDINGS));
+        assert!(sources.overlooked() >= 10);
     }
 }

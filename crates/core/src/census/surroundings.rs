@@ -1,6 +1,5 @@
 //! What the network around the devices is: the switch at the other end, who asks for groups, who gives addresses.
 
-use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
 
 use lantern_wire::{Lldp, MacAddress};
@@ -90,12 +89,6 @@ impl Surroundings {
         sorted.queriers.sort_by_key(|querier| (querier.address, querier.mac));
         sorted.dhcp_servers.sort_by_key(|server| (server.address, server.mac));
         sorted
-    }
-
-    /// The servers that give addresses, each once.
-    #[must_use]
-    pub fn dhcp_addresses(&self) -> BTreeMap<Ipv4Addr, Option<MacAddress>> {
-        self.dhcp_servers.iter().map(|server| (server.address, server.mac)).collect()
     }
 }
 

@@ -286,9 +286,10 @@ impl Survey {
             NodeNews::More(index) => self.follow_up(now, index),
             NodeNews::Nothing => {}
         }
-        if let Told::Levels { cid, .. } | Told::Universes { cid, .. } = sighting.told {
-            let universes: Vec<u16> = self.census.universes_of(cid).collect();
-            self.join(&universes);
+        match &sighting.told {
+            Told::Levels { universe, .. } => self.join(&[*universe]),
+            Told::Universes { universes, .. } => self.join(universes),
+            _ => {}
         }
         self.services.take(now, news.types);
         self.consider_echo(now, sighting);
