@@ -80,14 +80,27 @@ impl Memory {
         &self.path
     }
 
-    /// Takes in what a survey of this network saw.
-    pub(crate) fn remember(&mut self, network: &str, taken: &str, devices: &[Device]) -> Result<(), Failure> {
+    /// Takes in what a survey of this network saw. Only a `whole` one is what the next is compared with: who was not asked
+    /// about is neither silent nor new.
+    pub(crate) fn remember(
+        &mut self,
+        network: &str,
+        taken: &str,
+        devices: &[Device],
+        whole: bool,
+    ) -> Result<(), Failure> {
         let path = self.path.clone();
         let failed = |source| Failure::Memory { path: path.clone(), source };
         let all = self.database.transaction().map_err(failed)?;
-        all.execute("INSERT INTO survey (network, taken) VALUES (?1, ?2)", params![network, taken])
+        if whole {
+            all.execute("INSERT INTO survey (network, taken) VALUES (?1, ?2)", params![network, taken])
+                .map_err(failed)?;
+        }
+        let survey: i64 = all
+            .query_row("SELECT coalesce(max(id), 0) FROM survey WHERE network = ?1", params![network], |row| {
+                row.get(0)
+            })
             .map_err(failed)?;
-        let survey = all.last_insert_rowid();
         for device in devices.iter().filter(|device| device.standing != Standing::Missing) {
             let mac = device.mac.map(|mac| mac.to_string());
             let address = device.address.map(|address| address.to_string());

@@ -206,6 +206,18 @@ fn whoever_comes_is_shown_with_what_it_turns_out_to_be() {
 }
 
 #[test]
+fn a_survey_of_a_part_does_not_make_the_rest_new() {
+    let scene = "network = \"10.40.0.0\"\nprefix = 24\n\
+        [[device]]\nname = \"one\"\nmac = \"02:4f:4c:00:00:01\"\naddress = \"10.40.0.21\"\n\
+        [[device]]\nname = \"two\"\nmac = \"02:4f:4c:00:00:02\"\naddress = \"10.40.0.22\"\n";
+    let script = "deft-lantern survey >/dev/null; deft-lantern survey --range 10.40.0.21 >/dev/null\n\
+                  deft-lantern survey --only sap >/dev/null; deft-lantern survey";
+    let Some(said) = on_scene(scene, script) else { return };
+    said.line(&["10.40.0.22", "answers"]);
+    assert!(!said.out.contains("new") && !said.out.contains("silent"), "{}", said.out);
+}
+
+#[test]
 fn what_was_seen_last_time_and_is_silent_now_is_told_and_what_is_new_is_marked() {
     let scene = "network = \"10.40.0.0\"\nprefix = 24\n\
         [[device]]\nname = \"late\"\nmac = \"02:4f:4c:00:00:09\"\naddress = \"10.40.0.29\"\narrives_ms = 4500\n";

@@ -173,13 +173,13 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let outcome = Outcome::of(survey, args, session.adapter().to_owned(), blind_spots, listened);
     let network = session.seats().first().map_or_else(String::new, |seat| seat.subnet.to_string());
     let last: Vec<&Remembered> = known.iter().filter(|one| one.in_last && one.network == network).collect();
-    if let Some(memory) = &mut memory
-        && args.mac.is_none()
+    let wholly = args.is_about_everything() && args.only.is_empty();
+    // A survey that saw nobody tells of a cable, not of the rig.
+    if let Some(memory) = memory.as_mut().filter(|_| args.mac.is_none() && !outcome.devices.is_empty())
+        && let Err(failure) = memory.remember(&network, &clock::now().to_string(), &outcome.devices, wholly)
     {
         // What was seen is shown, whether or not it can be remembered.
-        if let Err(failure) = memory.remember(&network, &clock::now().to_string(), &outcome.devices) {
-            out.note(&failure.to_string())?;
-        }
+        out.note(&failure.to_string())?;
     }
     if let Some(path) = &args.save {
         save(path, &outcome)?;
@@ -187,7 +187,6 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     if outcome.devices.is_empty() && !out.is_json() {
         return nothing_found(&session, args, &known, traffic.heard, out);
     }
-    let wholly = args.is_about_everything() && args.only.is_empty();
     let earlier = show::Earlier { known: &known, last: if wholly { &last } else { &[] } };
     tell(args, &outcome, &earlier, session.sheet_file().filter(|_| wholly), out)
 }
