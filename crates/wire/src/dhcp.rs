@@ -8,9 +8,9 @@
 //! 10  2  flags: bit 15 answer by broadcast
 //! ```
 
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddrV4};
 
-use crate::{Layer, MacAddress, WireError};
+use crate::{Arp, Layer, MacAddress, UdpFrame, WireError};
 
 /// The port of servers.
 pub const SERVER_PORT: u16 = 67;
@@ -147,6 +147,20 @@ impl Dhcp {
             at += 2 + length;
         }
         Ok(())
+    }
+
+    /// A client's message as a frame to everybody, from one that has no address yet (RFC 2131, section 4.1).
+    #[must_use]
+    pub fn to_client_frame(&self) -> Option<Vec<u8>> {
+        let payload = self.to_bytes();
+        let frame = UdpFrame {
+            from_mac: self.client,
+            to_mac: Arp::EVERYBODY,
+            from: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, CLIENT_PORT),
+            to: SocketAddrV4::new(Ipv4Addr::BROADCAST, SERVER_PORT),
+            payload: &payload,
+        };
+        frame.to_bytes()
     }
 
     /// The message as bytes. A client's asks the server to answer by broadcast, since it has no address yet.

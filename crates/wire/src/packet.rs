@@ -6,7 +6,8 @@ use etherparse::{Icmpv4Type, IpNumber, NetSlice, PacketBuilder, SlicedPacket, Tr
 
 use crate::{Arp, Igmp, Layer, Lldp, MacAddress, WireError, igmp};
 
-const TIME_TO_LIVE: u8 = 64;
+/// How many routers a packet may pass: none of ours should, but servers look at it.
+pub(crate) const TIME_TO_LIVE: u8 = 64;
 
 /// A frame, or an IP packet without one.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,13 +1,11 @@
 //! A UDP datagram as a whole Ethernet frame (IEEE 802.3, RFC 791, RFC 768), for those who have no address yet.
 
-use std::net::{Ipv4Addr, SocketAddrV4};
+use std::net::SocketAddrV4;
 
-use etherparse::{NetSlice, PacketBuilder, SlicedPacket, TransportSlice};
+use etherparse::PacketBuilder;
 
-use crate::{Layer, MacAddress, WireError};
-
-/// How many routers a datagram may pass: none of ours should, but servers look at it.
-const TIME_TO_LIVE: u8 = 64;
+use crate::packet::TIME_TO_LIVE;
+use crate::{Carries, Layer, MacAddress, Packet, WireError};
 
 /// The frame and what it carries.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -30,21 +28,12 @@ impl<'a> UdpFrame<'a> {
     /// # Errors
     /// When the frame is broken or carries something else.
     pub fn parse(frame: &'a [u8]) -> Result<Self, WireError> {
-        let foreign = WireError::Foreign { layer: Layer::UdpFrame };
-        let packet = SlicedPacket::from_ethernet(frame).map_err(|_| foreign)?;
-        let (Some(NetSlice::Ipv4(ip)), Some(TransportSlice::Udp(udp))) = (&packet.net, &packet.transport) else {
-            return Err(foreign);
-        };
-        let mac = |at: usize| MacAddress(core::array::from_fn(|i| frame[at + i]));
-        let header = ip.header();
-        let socket = |address: [u8; 4], port| SocketAddrV4::new(Ipv4Addr::from(address), port);
-        Ok(Self {
-            from_mac: mac(6),
-            to_mac: mac(0),
-            from: socket(header.source(), udp.source_port()),
-            to: socket(header.destination(), udp.destination_port()),
-            payload: udp.payload(),
-        })
+        match Packet::parse(frame) {
+            Ok(Packet { link: Some(link), carries: Carries::Udp { from, to, payload } }) => {
+                Ok(Self { from_mac: link.from, to_mac: link.to, from, to, payload })
+            }
+            _ => Err(WireError::Foreign { layer: Layer::UdpFrame }),
+        }
     }
 
     /// The frame as bytes; `None` when the payload is longer than a datagram can be.
@@ -61,6 +50,8 @@ impl<'a> UdpFrame<'a> {
 
 #[cfg(test)]
 mod tests {
+    use std::net::Ipv4Addr;
+
     use super::*;
 
     fn frame(payload: &[u8]) -> UdpFrame<'_> {

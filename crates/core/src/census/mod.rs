@@ -194,20 +194,13 @@ impl Census {
 
     /// Takes in that somebody was there. Gives whether for the first time.
     fn take_presence(&mut self, sighting: &Sighting) -> bool {
-        let (mac, address): Holding = match &sighting.told {
-            // Without frames the node's own word has to do.
-            Told::PollReply(reply) => {
-                let stated = reply.mac.is_known().then_some(reply.mac);
-                (sighting.mac.or(stated), stated_or(reply.address, sighting.from))
+        let (mac, address): Holding = match (&sighting.told, self.node_of(sighting)) {
+            // Settings do not say whose they are; the node that was asked is known.
+            (Told::IpSettings(_), Some(index)) => {
+                let node = &self.nodes[index];
+                (sighting.mac.or(node.mac), node.address)
             }
-            Told::IpSettings(_) => match self.node_of(sighting) {
-                Some(index) => {
-                    let node = &self.nodes[index];
-                    (sighting.mac.or(node.mac), node.address)
-                }
-                None => (sighting.mac, sighting.from),
-            },
-            _ => (sighting.mac, sighting.from),
+            _ => sighting.holder(),
         };
         if mac.is_none() && address.is_unspecified() {
             return false;

@@ -9,9 +9,10 @@ use lantern_wire::dns_sd::{self, Answer, DnsSd};
 use lantern_wire::sacn::{self, Cid};
 use lantern_wire::sap::{self, Sap};
 use lantern_wire::sdp::Session;
-use lantern_wire::{Arp, Igmp, Lldp, MacAddress, WireError, art_net};
+use lantern_wire::{Igmp, Lldp, MacAddress, WireError, art_net};
 
-use super::Way;
+use super::{Way, stated_or};
+use crate::Said;
 
 /// Something a device told about itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -138,12 +139,6 @@ impl Told {
         }
     }
 
-    /// What an ARP message tells, with the MAC address and address of its sender.
-    #[must_use]
-    pub fn by_arp(arp: &Arp) -> (MacAddress, Ipv4Addr, Self) {
-        (arp.sender_mac, arp.sender, Self::Arp)
-    }
-
     /// What a membership message tells; only a querier tells something about itself.
     #[must_use]
     pub const fn by_igmp(message: Igmp) -> Self {
@@ -205,6 +200,30 @@ impl Sighting {
     #[must_use]
     pub const fn plain(at: Duration, from: Ipv4Addr, told: Told) -> Self {
         Self { at, seat: 0, mac: None, from, to_us: false, told }
+    }
+
+    /// Whom it is about: MAC address, where that is known, and address; all zero for one that has none.
+    #[must_use]
+    pub fn holder(&self) -> (Option<MacAddress>, Ipv4Addr) {
+        match &self.told {
+            // Without frames the node's own word has to do.
+            Told::PollReply(reply) => {
+                let stated = reply.mac.is_known().then_some(reply.mac);
+                (self.mac.or(stated), stated_or(reply.address, self.from))
+            }
+            _ => (self.mac, self.from),
+        }
+    }
+
+    /// What it calls itself, where it says so at once.
+    #[must_use]
+    pub fn name(&self) -> Said {
+        match &self.told {
+            Told::PollReply(reply) => reply.short_name.to_lossy().into(),
+            Told::Levels { source, .. } | Told::Universes { source, .. } => source.as_str().into(),
+            Told::Lldp(lldp) => lldp.name.as_deref().unwrap_or_default().into(),
+            _ => Said::default(),
+        }
     }
 
     /// The sighting in a datagram that came through a socket; `None` when it says nothing about its sender.

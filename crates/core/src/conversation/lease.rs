@@ -2,11 +2,11 @@
 //! no address yet.
 
 use std::collections::VecDeque;
-use std::net::{Ipv4Addr, SocketAddrV4};
+use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
-use lantern_wire::{Arp, MacAddress, UdpFrame};
+use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind};
+use lantern_wire::{MacAddress, UdpFrame};
 
 use super::{Conversation, Heard, Outgoing};
 use crate::address::Mask;
@@ -90,19 +90,7 @@ impl Lease {
             server: Some(leased.server),
             ..Dhcp::from_client(DhcpKind::DECLINE, self.transaction, self.own)
         };
-        self.frame(&message)
-    }
-
-    fn frame(&self, message: &Dhcp) -> Option<Vec<u8>> {
-        let payload = message.to_bytes();
-        let frame = UdpFrame {
-            from_mac: self.own,
-            to_mac: Arp::EVERYBODY,
-            from: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, CLIENT_PORT),
-            to: SocketAddrV4::new(Ipv4Addr::BROADCAST, SERVER_PORT),
-            payload: &payload,
-        };
-        frame.to_bytes()
+        message.to_client_frame()
     }
 
     fn ask(&mut self, now: Duration) {
@@ -118,7 +106,7 @@ impl Lease {
                 ..Dhcp::from_client(DhcpKind::REQUEST, self.transaction, self.own)
             },
         };
-        self.outbox.extend(self.frame(&message));
+        self.outbox.extend(message.to_client_frame());
         self.tries += 1;
         self.again_at = now + AGAIN;
     }
@@ -186,6 +174,11 @@ impl Conversation for Lease {
 
 #[cfg(test)]
 mod tests {
+    use std::net::SocketAddrV4;
+
+    use lantern_wire::Arp;
+    use lantern_wire::dhcp::SERVER_PORT;
+
     use super::*;
 
     const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);

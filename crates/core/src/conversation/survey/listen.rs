@@ -23,18 +23,15 @@ pub(super) fn sighting(
     }
     // Whom a bare packet was really for is not to be seen.
     let to_everybody = packet.link.is_some_and(|link| link.to.is_group());
-    let is_own = |address: Ipv4Addr| plan.seats.iter().any(|seat| seat.own == address);
     let heard: Option<(Option<MacAddress>, Ipv4Addr, bool, Told)> = match &packet.carries {
-        Carries::Arp(arp) => {
-            let (mac, from, told) = Told::by_arp(arp);
-            Some((Some(mac), from, false, told))
-        }
+        Carries::Arp(arp) => Some((Some(arp.sender_mac), arp.sender, false, Told::Arp)),
         Carries::Udp { from, to, payload } => {
             let told = Told::by_datagram(to.port(), payload)?;
             let traffic = to_everybody.then_some(Told::Traffic);
-            told.or(traffic).map(|told| (from_mac, *from.ip(), packet.link.is_some() && is_own(*to.ip()), told))
+            told.or(traffic)
+                .map(|told| (from_mac, *from.ip(), packet.link.is_some() && plan.is_own(*to.ip()), told))
         }
-        Carries::EchoReply { from, to, .. } => is_own(*to).then_some((from_mac, *from, true, Told::Echo)),
+        Carries::EchoReply { from, to, .. } => plan.is_own(*to).then_some((from_mac, *from, true, Told::Echo)),
         Carries::Igmp { from, message } => Some((from_mac, *from, false, Told::by_igmp(*message))),
         Carries::Lldp(lldp) => {
             let address = lldp.management.unwrap_or(Ipv4Addr::UNSPECIFIED);
@@ -44,7 +41,8 @@ pub(super) fn sighting(
             to_everybody.then_some((from_mac, *from, false, Told::Traffic))
         }
     };
-    let heard = heard.filter(|(mac, from, ..)| !is_own(*from) && (plan.own_mac.is_none() || *mac != plan.own_mac));
+    let heard =
+        heard.filter(|(mac, from, ..)| !plan.is_own(*from) && (plan.own_mac.is_none() || *mac != plan.own_mac));
     Ok(heard.map(|(mac, from, to_us, told)| {
         let seat = plan.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0);
         Sighting { at, seat, mac, from, to_us, told }

@@ -1,41 +1,41 @@
 //! Survey: go out to see what is there, in every way at once, and put it together.
 //!
 //! Every way of seeing is a room of its own: [`art_net`] polls, [`services`] asks by multicast DNS, [`sweep`] asks
-//! address after address, [`retries`] asks single devices again. [`listen`] says what any packet tells about its
+//! address after address, [`single`] asks single devices, [`discover`] asks for DHCP servers, [`retries`] asks again. [`listen`] says what any packet tells about its
 //! sender. Here they are run side by side, at one pace, into one census.
 //!
 //! When a sheet says whom to expect, the survey ends as soon as all of them have answered and nobody else is waited
 //! for; without one it takes the whole time.
 
 mod art_net;
+mod discover;
+mod events;
 mod listen;
 mod plan;
 mod retries;
 mod services;
+mod single;
 mod sweep;
 
 use std::collections::{BTreeSet, VecDeque};
-use std::net::{Ipv4Addr, SocketAddrV4};
+use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
-use lantern_wire::{
-    Arp, Carries, Link, MacAddress, Packet, UdpFrame, WireError, art_net as art_net_wire, dns_sd, packet, sacn,
-    sap,
-};
+use lantern_wire::{Carries, MacAddress, Packet, WireError, art_net as art_net_wire, dns_sd, sacn, sap};
 
 use super::outbox::Outbox;
 use super::{Conversation, Heard, Outgoing};
-use crate::Said;
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
 use crate::sheet::SheetNode;
 
 use art_net::Calls;
+use discover::Discover;
 use retries::Retries;
 use services::Services;
 use sweep::Sweep;
 
+pub use events::{Glimpse, Progress, SurveyEvent};
 pub use plan::{Extent, Means, SurveyPlan};
 
 /// A node may take so long at random before it answers (Art-Net 4, "ArtPoll").
@@ -50,8 +50,6 @@ const RANGES_TIME: Duration = Duration::from_millis(1250);
 const LOOK_EVERY: Duration = Duration::from_millis(100);
 /// How often the system's table of neighbours is read.
 const NEIGHBOURS_EVERY: Duration = Duration::from_millis(400);
-/// When DHCP servers are asked to show themselves.
-const DISCOVER_AT: [Duration; 2] = [Duration::from_millis(50), Duration::from_millis(1200)];
 /// The most universes of sACN listened to; a system has room for few groups.
 const MOST_JOINED: usize = 256;
 /// How often a device is asked for an echo, and how many devices at most.
@@ -63,45 +61,6 @@ const MOST_EVENTS: usize = 65_536;
 
 /// Who is asked for an echo: an address, and where frames are seen the MAC address too, since several may hold it.
 type Whom = (Ipv4Addr, Option<MacAddress>);
-
-/// What a survey tells while it runs.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum SurveyEvent {
-    /// Everybody was polled, for the n-th time from 1.
-    Asked(u32),
-    /// An Art-Net node answered for the first time; its index in the census.
-    Found(usize),
-    /// Somebody was seen for the first time.
-    Seen(Glimpse),
-}
-
-/// The first that was seen of somebody.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Glimpse {
-    /// When.
-    pub at: Duration,
-    /// Its MAC address, where that was seen.
-    pub mac: Option<MacAddress>,
-    /// Its address; all zero when it has none.
-    pub address: Ipv4Addr,
-    /// How.
-    pub way: Way,
-    /// Its name, when it told it at once.
-    pub name: Said,
-}
-
-/// How far a survey is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Progress {
-    /// Art-Net nodes found so far.
-    pub found: usize,
-    /// Devices of any family seen so far.
-    pub seen: usize,
-    /// Addresses asked one by one, and to be asked at most.
-    pub swept: (u64, u64),
-    /// Longest time it can still take; `None` when it has no end.
-    pub left: Option<Duration>,
-}
 
 /// The survey conversation; [`Survey::into_census`] is its result.
 #[derive(Debug)]
@@ -115,7 +74,7 @@ pub struct Survey {
     sweep: Sweep,
     echoes: Retries<Whom>,
     joined: BTreeSet<u16>,
-    discovers: usize,
+    discover: Discover,
     neighbours_at: Duration,
     look_at: Duration,
     seen: usize,
@@ -138,6 +97,10 @@ impl Survey {
         Self {
             outbox: Outbox::with_pace(plan.seats.clone(), plan.real_pace()),
             calls: Calls::new(plan.extent == Extent::Endless, plan.ask_settings),
+            discover: Discover::new(
+                plan.frames_from().filter(|_| !plan.is_passive() && plan.ways.contains(Way::Dhcp)),
+                plan.mark,
+            ),
             sweep: Sweep::new(likely, ranges, &own, if plan.extent == Extent::Ranges { 2 } else { 3 }),
             plan,
             census: Census::default(),
@@ -145,7 +108,6 @@ impl Survey {
             services: Services::default(),
             echoes: Retries::new(ECHOES, ECHO_EVERY, MOST_ECHOES),
             joined: BTreeSet::new(),
-            discovers: 0,
             neighbours_at: Duration::ZERO,
             look_at: REPLY_TIME,
             seen: 0,
@@ -255,10 +217,9 @@ impl Survey {
     }
 
     fn hear_packet(&mut self, now: Duration, packet: &Packet<'_>) {
-        let is_own = |from: &Ipv4Addr| self.plan.seats.iter().any(|seat| seat.own == *from);
         match &packet.carries {
-            Carries::EchoRequest { from } if is_own(from) => self.echo_asked = true,
-            Carries::Udp { from, .. } if is_own(from.ip()) => self.asked = true,
+            Carries::EchoRequest { from } if self.plan.is_own(*from) => self.echo_asked = true,
+            Carries::Udp { from, .. } if self.plan.is_own(*from.ip()) => self.asked = true,
             _ => {}
         }
         let sighting = listen::sighting(&self.plan, now, packet);
@@ -267,7 +228,7 @@ impl Survey {
 
     fn take(&mut self, now: Duration, sighting: &Sighting) {
         let way = sighting.told.way();
-        if !self.plan.ways.contains(way) || self.plan.seats.iter().any(|seat| seat.own == sighting.from) {
+        if !self.plan.ways.contains(way) || self.plan.is_own(sighting.from) {
             return;
         }
         let news = self.census.take(sighting);
@@ -307,20 +268,6 @@ impl Survey {
         }
     }
 
-    fn consider_echo(&mut self, now: Duration, sighting: &Sighting) {
-        if !self.plan.can_ask_echo() {
-            return;
-        }
-        let whom = (sighting.from, sighting.mac.filter(|_| self.plan.means.frames));
-        if self.outbox.reaches(sighting.from) && self.echoes.ask(now, whom) && self.plan.means.frames {
-            // Everybody is asked who has the address: whoever shares it answers too.
-            self.knock(sighting.from);
-        }
-        if sighting.to_us {
-            self.echoes.answered(whom);
-        }
-    }
-
     /// Listens to universes, each once.
     fn join(&mut self, universes: &[u16]) {
         if self.plan.is_passive() {
@@ -351,77 +298,6 @@ impl Survey {
         if self.does(Way::DnsSd) {
             self.join_group(dns_sd::GROUP, dns_sd::PORT);
         }
-    }
-
-    fn sweep(&mut self, now: Duration) {
-        while !self.sweep.is_over() && self.outbox.has_room(now) {
-            // Without frames and echo only the system can tell a MAC address, once it was made to look for it.
-            let (census, means) = (&self.census, self.plan.means);
-            let is_settled = |address| (means.frames || means.echo) && census.is_seen(address);
-            let Some(address) = self.sweep.next(now, is_settled) else { break };
-            let outgoing = self.knocking(address);
-            self.outbox.send_now(outgoing);
-        }
-    }
-
-    /// Asks whether anybody has an address, in the best way there is.
-    fn knock(&mut self, address: Ipv4Addr) {
-        let outgoing = self.knocking(address);
-        self.outbox.send_in_turn(outgoing);
-    }
-
-    fn knocking(&self, address: Ipv4Addr) -> Outgoing {
-        let seat = self.outbox.seat_beside(address);
-        match self.plan.own_mac.filter(|_| self.plan.means.frames) {
-            Some(own) => {
-                // Whoever sits in another subnet is asked without claiming an address there.
-                let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| self.plan.seats[seat].own);
-                Outgoing::Frame(Arp { sender, ..Arp::probe(own, address) }.to_bytes())
-            }
-            None if self.plan.means.echo => Outgoing::Echo { seat: seat.unwrap_or(0), to: address },
-            None => self.outbox.knocking(address),
-        }
-    }
-
-    fn ask_echoes(&mut self, now: Duration) {
-        while let Some(((address, mac), _)) = self.echoes.next(now) {
-            let seat = self.outbox.seat_beside(address).unwrap_or(0);
-            match (self.plan.own_mac.filter(|_| self.plan.means.frames), mac) {
-                (Some(own), Some(mac)) => {
-                    let link = Link { from: own, to: mac };
-                    let frame = packet::echo_request(link, self.plan.seats[seat].own, address, self.plan.mark);
-                    self.outbox.send_in_turn(Outgoing::Frame(frame));
-                }
-                // Its MAC address comes with the answer to this.
-                (Some(_), None) => self.knock(address),
-                (None, _) => self.outbox.send_in_turn(Outgoing::Echo { seat, to: address }),
-            }
-        }
-    }
-
-    fn discover_dhcp(&mut self, now: Duration) {
-        let Some(own) = self.plan.own_mac.filter(|_| self.plan.means.frames && self.does(Way::Dhcp)) else {
-            return;
-        };
-        while self.next_discover().is_some_and(|at| at <= now) {
-            self.discovers += 1;
-            let message = Dhcp::from_client(DhcpKind::DISCOVER, u32::from(self.plan.mark), own).to_bytes();
-            let frame = UdpFrame {
-                from_mac: own,
-                to_mac: Arp::EVERYBODY,
-                from: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, CLIENT_PORT),
-                to: SocketAddrV4::new(Ipv4Addr::BROADCAST, SERVER_PORT),
-                payload: &message,
-            };
-            if let Some(frame) = frame.to_bytes() {
-                self.outbox.send_now(Outgoing::Frame(frame));
-            }
-        }
-    }
-
-    fn next_discover(&self) -> Option<Duration> {
-        let asks = self.plan.means.frames && self.plan.own_mac.is_some() && self.does(Way::Dhcp);
-        DISCOVER_AT.get(self.discovers).copied().filter(|_| asks)
     }
 
     fn next_neighbours(&self) -> Option<Duration> {
@@ -457,29 +333,13 @@ impl Survey {
             self.neighbours_at = now + NEIGHBOURS_EVERY;
             self.outbox.send_now(Outgoing::Neighbours);
         }
-        self.discover_dhcp(now);
+        while let Some(frame) = self.discover.ask(now) {
+            self.outbox.send_now(Outgoing::Frame(frame));
+        }
         self.calls.ask(now, &self.census, &mut self.outbox);
         self.ask_echoes(now);
         self.outbox.release(now);
         self.sweep(now);
-    }
-}
-
-impl Glimpse {
-    fn of(sighting: &Sighting) -> Self {
-        let (mac, address, name) = match &sighting.told {
-            Told::PollReply(reply) => {
-                let stated = reply.mac.is_known().then_some(reply.mac);
-                let address = if reply.address.is_unspecified() { sighting.from } else { reply.address };
-                (sighting.mac.or(stated), address, reply.short_name.to_lossy().into())
-            }
-            Told::Levels { source, .. } | Told::Universes { source, .. } => {
-                (sighting.mac, sighting.from, source.as_str().into())
-            }
-            Told::Lldp(lldp) => (sighting.mac, sighting.from, lldp.name.as_deref().unwrap_or_default().into()),
-            _ => (sighting.mac, sighting.from, Said::default()),
-        };
-        Self { at: sighting.at, mac, address, way: sighting.told.way(), name }
     }
 }
 
@@ -537,7 +397,7 @@ impl Conversation for Survey {
             self.next_poll(),
             self.next_question(),
             self.next_neighbours(),
-            self.next_discover(),
+            self.discover.next_at(),
             self.calls.next_ask(),
             self.echoes.next_at(),
             self.outbox.release_at(),

@@ -98,6 +98,18 @@ impl SurveyPlan {
         }
     }
 
+    /// Whether this is an address of this computer.
+    #[must_use]
+    pub fn is_own(&self, address: Ipv4Addr) -> bool {
+        self.seats.iter().any(|seat| seat.own == address)
+    }
+
+    /// The MAC address to send frames from, where frames can be sent.
+    #[must_use]
+    pub fn frames_from(&self) -> Option<MacAddress> {
+        self.own_mac.filter(|_| self.means.frames)
+    }
+
     /// Whether nothing may be sent.
     #[must_use]
     pub const fn is_passive(&self) -> bool {
