@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_core::ART_NET_PORT;
 use lantern_core::adapter::{Adapter, Choice, Computer, choose};
 use lantern_core::address::Subnet;
-use lantern_core::census::Census;
+use lantern_core::census::{Census, Ways};
 use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_net::{Station, Traffic, Wants, run};
@@ -86,9 +86,8 @@ impl Session {
         let computer = computer()?;
         let choice = choose(&computer.adapters, adapter, sheet.as_ref().map(|file| &file.sheet))?;
         // On simulated nodes there are no frames, and the system itself answers every echo.
-        let simulated = choice.seats.iter().any(|seat| seat.own.is_loopback());
         let ports_only = Wants { ports: wants.ports.clone(), ..Wants::default() };
-        let station = Station::open(&choice, if simulated { &ports_only } else { wants })?;
+        let station = Station::open(&choice, if is_simulated(&choice) { &ports_only } else { wants })?;
         let places: Vec<String> =
             choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
         out.note(&format!("on {} as {}: {}", choice.name, places.join(" and "), choice.why))?;
@@ -135,6 +134,24 @@ impl Session {
         self.choice.seats.iter().map(|seat| seat.subnet).collect()
     }
 
+    /// Whether it takes place on simulated nodes on loopback.
+    pub(crate) fn is_simulated(&self) -> bool {
+        is_simulated(&self.choice)
+    }
+
+    /// What every survey here begins with: where this computer sits, and what the system lets it do.
+    pub(crate) fn survey_plan(&self) -> SurveyPlan {
+        let facts = self.adapter_facts();
+        SurveyPlan {
+            own_mac: facts.and_then(|adapter| adapter.mac),
+            gateways: facts.map(|adapter| adapter.gateways.clone()).unwrap_or_default(),
+            means: self.station.means(),
+            ways: Ways::ALL,
+            ranges: SurveyPlan::usual_ranges(self.seats()),
+            ..SurveyPlan::art_net(self.seats().to_vec(), None, false)
+        }
+    }
+
     /// What was opened.
     pub(crate) const fn station(&self) -> &Station {
         &self.station
@@ -178,4 +195,8 @@ impl Session {
         }
         Ok(survey.into_census())
     }
+}
+
+fn is_simulated(choice: &Choice) -> bool {
+    choice.seats.iter().any(|seat| seat.own.is_loopback())
 }

@@ -81,7 +81,10 @@ fn putting_a_census_together(bencher: Bencher<'_, '_>, nodes: u16) {
 #[divan::bench(args = SIZES)]
 fn clashes_of_the_world(bencher: Bencher<'_, '_>, nodes: u16) {
     let census = census(nodes);
-    bencher.bench(|| world_clashes(&census, &Viewpoint::default()).len());
+    bencher.bench(|| {
+        let from = Viewpoint::default();
+        world_clashes(&census, &census.devices(&from), &from).len()
+    });
 }
 
 #[divan::bench(args = SIZES)]

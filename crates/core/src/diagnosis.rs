@@ -104,7 +104,7 @@ fn not_swept(plan: &SurveyPlan) -> Option<String> {
         .map(|seat| seat.subnet)
         .find(|subnet| subnet.hosts().len() > SurveyPlan::MOST_UNASKED)?;
     let count = large.hosts().len();
-    let seconds = count / u64::from(plan.pace.max(1)) + 1;
+    let seconds = count / u64::from(plan.real_pace().max(1)) + 1;
     Some(format!(
         "{large} has {count} addresses, too many to ask unasked: who speaks none of these protocols, or has discovery switched off, is missing; \
          --range {large} asks each (about {seconds} s)"

@@ -148,8 +148,11 @@ fn two_macs_at_one_address_are_both_named_whatever_the_way(#[case] one: Sighting
     let census = census(&[one, other]);
     let contested = census.contested(&here());
     assert_eq!((contested.len(), contested[0].address, contested[0].macs.clone()), (1, A, vec![mac(1), mac(2)]));
-    let said =
-        world_clashes(&census, &here()).into_iter().find(|finding| finding.rule.code == "W001").unwrap().what;
+    let said = world_clashes(&census, &census.devices(&here()), &here())
+        .into_iter()
+        .find(|finding| finding.rule.code == "W001")
+        .unwrap()
+        .what;
     assert!(said.contains("02:00:00:00:00:01") && said.contains("02:00:00:00:00:02"), "{said}");
 }
 
@@ -205,7 +208,8 @@ fn without_having_asked_nobody_is_said_to_be_silent() {
 fn several_dhcp_servers_are_a_warning_and_one_is_none() {
     let server = |last, address| seen(Some(mac(last)), address, Told::DhcpServer { server: address });
     let codes = |sightings: &[Sighting]| -> Vec<&str> {
-        world_clashes(&census(sightings), &here()).iter().map(|finding| finding.rule.code).collect()
+        let census = census(sightings);
+        world_clashes(&census, &census.devices(&here()), &here()).iter().map(|finding| finding.rule.code).collect()
     };
     assert_eq!(codes(&[server(1, A), server(1, A)]), [""; 0]);
     assert_eq!(codes(&[server(1, A), server(2, B)]), ["W006"]);

@@ -72,7 +72,8 @@ fn what_the_network_says_cannot_break_a_sheet() {
 #[test]
 fn the_world_by_itself_shows_what_is_wrong() {
     let census = harbour(|text| text.replace("10.40.5.100", "10.40.1.100").replace("10.40.240.1", "192.168.7.9"));
-    let found = world_clashes(&census, &Viewpoint { subnets: vec![seat().subnet], ..Viewpoint::default() });
+    let from = Viewpoint { subnets: vec![seat().subnet], ..Viewpoint::default() };
+    let found = world_clashes(&census, &census.devices(&from), &from);
     let said: Vec<String> = found.iter().map(|f| format!("{} {}", f.rule.code, f.what)).collect();
     assert!(
         said[0].starts_with("W001 10.40.1.100 is held by 02:4d:42:00:10:01 (quay-north) and 02:4d:42:00:50:01"),

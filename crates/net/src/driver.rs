@@ -93,11 +93,17 @@ impl<'a> Run<'a> {
         let mut out = Vec::new();
         for udp in &station.sockets {
             let socket = UdpSocket::from_std(udp.socket.try_clone()?)?;
-            readers.spawn(read(udp.port, socket, mail.clone()));
+            let port = udp.port;
+            readers.spawn(read(socket, mail.clone(), move |from, bytes| match from {
+                SocketAddr::V4(from) => Some(Input::Datagram { port, from, bytes: bytes.to_vec() }),
+                SocketAddr::V6(_) => None,
+            }));
             out.push(UdpSocket::from_std(udp.socket.try_clone()?)?);
         }
         for socket in station.echo.iter().flat_map(|echoes| &echoes.0) {
-            readers.spawn(read_echoes(UdpSocket::from_std(socket.try_clone()?)?, mail.clone()));
+            let socket = UdpSocket::from_std(socket.try_clone()?)?;
+            readers
+                .spawn(read(socket, mail.clone(), |from, bytes| Echoes::answered(from, bytes).map(Input::Echo)));
         }
         if let Some(tap) = &station.tap {
             tap.listen(mail.clone(), Input::Frame)?;
@@ -248,29 +254,17 @@ impl<'a> Run<'a> {
     }
 }
 
-async fn read(port: u16, socket: UdpSocket, inbox: Sender<Input>) {
+/// Passes on what a socket hears, as far as `into` makes something of it.
+async fn read(socket: UdpSocket, inbox: Sender<Input>, into: impl Fn(SocketAddr, &[u8]) -> Option<Input>) {
     let mut buffer = [0; LONGEST];
     loop {
         // An error of one datagram (a port closed at the other end) is none of the socket.
-        let Ok((length, SocketAddr::V4(from))) = socket.recv_from(&mut buffer).await else {
-            tokio::time::sleep(AFTER_ERROR).await;
-            continue;
-        };
-        if inbox.send(Input::Datagram { port, from, bytes: buffer[..length].to_vec() }).await.is_err() {
-            return;
-        }
-    }
-}
-
-async fn read_echoes(socket: UdpSocket, inbox: Sender<Input>) {
-    let mut buffer = [0; LONGEST];
-    loop {
         let Ok((length, from)) = socket.recv_from(&mut buffer).await else {
             tokio::time::sleep(AFTER_ERROR).await;
             continue;
         };
-        if let Some(from) = Echoes::answered(from, &buffer[..length])
-            && inbox.send(Input::Echo(from)).await.is_err()
+        if let Some(input) = into(from, &buffer[..length])
+            && inbox.send(input).await.is_err()
         {
             return;
         }

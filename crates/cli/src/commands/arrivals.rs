@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::MacAddress;
-use lantern_core::census::{Device, Standing, Way, Ways};
+use lantern_core::census::{Device, Standing, Way};
 use lantern_core::conversation::{
     Conversation, Extent, Glimpse, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan,
 };
@@ -59,16 +59,7 @@ struct Line {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;
     let session = Session::wanting(&wants(&[]), args.at.adapter.as_deref(), sheet, out)?;
-    let facts = session.adapter_facts();
-    let plan = SurveyPlan {
-        own_mac: facts.and_then(|adapter| adapter.mac),
-        gateways: facts.map(|adapter| adapter.gateways.clone()).unwrap_or_default(),
-        means: session.station().means(),
-        ways: Ways::ALL,
-        extent: Extent::Endless,
-        ranges: SurveyPlan::usual_ranges(session.seats()),
-        ..SurveyPlan::art_net(session.seats().to_vec(), None, false)
-    };
+    let plan = SurveyPlan { extent: Extent::Endless, ..session.survey_plan() };
     let mut waiting = Waiting {
         survey: Survey::new(plan),
         until: args.until,

@@ -53,16 +53,15 @@ static DHCP_SERVERS: Rule = Rule {
 /// The most devices named in one finding.
 const MOST_NAMED: usize = 12;
 
-/// What is wrong among the devices found, seen from there.
+/// What is wrong in a census whose `devices` look like this from there.
 #[must_use]
-pub fn world_clashes(census: &Census, from: &Viewpoint) -> Vec<Finding> {
+pub fn world_clashes(census: &Census, devices: &[Device], from: &Viewpoint) -> Vec<Finding> {
     let nodes = census.by_address();
-    let devices = census.devices(from);
-    let mut findings = shared_addresses(census, &devices, from);
-    findings.extend(unreachable(&devices, from));
+    let mut findings = shared_addresses(census, devices, from);
+    findings.extend(unreachable(devices, from));
     findings.extend(same_name(&nodes));
     findings.extend(splits(&nodes));
-    findings.extend(dhcp_servers(census, &devices));
+    findings.extend(dhcp_servers(census, devices));
     if census.overlooked() > 0 {
         let what = format!(
             "{} more sightings were left out after the first {} devices: the network is being flooded",

@@ -208,14 +208,13 @@ impl Ground {
         }
     }
 
-    /// After a party did something: gives it the address it has now, and lets it speak from where it was.
-    fn settle(&mut self, index: usize, source: Ipv4Addr) {
+    /// After a party did something: gives it the address it has now.
+    fn settle(&mut self, index: usize) {
         let place = place(&self.parties[index]);
         if std::mem::replace(&mut self.places[index], place) != place {
             // A party that cannot have the address it was given stays silent, as a real one would.
             self.bind_parties().unwrap_or(());
         }
-        self.let_speak(index, source);
     }
 
     fn hear(&mut self, frame: &Frame) {
@@ -230,7 +229,7 @@ impl Ground {
                 let was_at = self.parties[index].address();
                 self.parties[index].hear(now, frame.to.port(), frame.from, &frame.bytes);
                 self.let_speak(index, was_at);
-                self.settle(index, was_at);
+                self.settle(index);
             }
         }
     }
@@ -240,7 +239,7 @@ impl Ground {
         for index in 0..self.parties.len() {
             if self.parties[index].name() == name {
                 self.parties[index].switch(now, on);
-                self.settle(index, self.parties[index].address());
+                self.settle(index);
             }
         }
     }
@@ -251,7 +250,8 @@ impl Ground {
             if self.parties[index].wake_at().is_some_and(|at| at <= now) {
                 self.parties[index].wake(now);
                 // One that has just come up speaks from its new address.
-                self.settle(index, self.parties[index].address());
+                self.settle(index);
+                self.let_speak(index, self.parties[index].address());
             }
         }
     }

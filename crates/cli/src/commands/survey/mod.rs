@@ -14,7 +14,7 @@ use lantern_core::MacAddress;
 use lantern_core::address::AddressRange;
 use lantern_core::census::{Census, CensusFile, Device, Viewpoint, Way};
 use lantern_core::clash::{shared_addresses, world_clashes};
-use lantern_core::conversation::Survey;
+use lantern_core::conversation::{Survey, SurveyPlan};
 use lantern_core::diagnosis::{self, Emptiness};
 use lantern_core::finding::Finding;
 use serde::Serialize;
@@ -125,7 +125,10 @@ impl Args {
 
 /// What a survey saw, put together and judged.
 pub(crate) struct Outcome {
+    pub(crate) plan: SurveyPlan,
     pub(crate) adapter: String,
+    /// When, in UTC.
+    pub(crate) taken: String,
     pub(crate) census: Census,
     pub(crate) devices: Vec<Device>,
     pub(crate) findings: Vec<Finding>,
@@ -152,8 +155,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     let sheet = args.at.sheet(out)?;
     let mut session = Session::wanting(&wants(&args.only), args.at.adapter.as_deref(), sheet, out)?;
-    let on_loopback = session.seats().iter().any(|seat| seat.own.is_loopback());
-    let (mut memory, known) = memory(&session, on_loopback, out)?;
+    let (mut memory, known) = memory(&session, out)?;
     let began = std::time::SystemTime::from(clock::now());
     if let Some(path) = &args.record {
         let recorder = recorder(path, &session, began)?;
@@ -176,7 +178,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let wholly = args.is_about_everything() && args.only.is_empty();
     // A survey that saw nobody tells of a cable, not of the rig.
     if let Some(memory) = memory.as_mut().filter(|_| args.mac.is_none() && !outcome.devices.is_empty())
-        && let Err(failure) = memory.remember(&network, &clock::now().to_string(), &outcome.devices, wholly)
+        && let Err(failure) = memory.remember(&network, &outcome.taken, &outcome.devices, wholly)
     {
         // What was seen is shown, whether or not it can be remembered.
         out.note(&failure.to_string())?;
@@ -185,19 +187,15 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         save(path, &outcome)?;
     }
     if outcome.devices.is_empty() && !out.is_json() {
-        return nothing_found(&session, args, &known, traffic.heard, out);
+        return nothing_found(&session, &outcome.plan, traffic.heard, out);
     }
     let earlier = show::Earlier { known: &known, last: if wholly { &last } else { &[] } };
     tell(args, &outcome, &earlier, session.sheet_file().filter(|_| wholly), out)
 }
 
 /// The memory, and what is in it. One that cannot be used is told, and the survey goes on without it.
-fn memory(
-    session: &Session,
-    on_loopback: bool,
-    out: &mut Out,
-) -> Result<(Option<Memory>, Vec<Remembered>), Failure> {
-    let opened = Memory::open(session.sheet_file(), on_loopback);
+fn memory(session: &Session, out: &mut Out) -> Result<(Option<Memory>, Vec<Remembered>), Failure> {
+    let opened = Memory::open(session.sheet_file(), session.is_simulated());
     match opened
         .and_then(|memory| memory.as_ref().map_or_else(|| Ok(Vec::new()), Memory::all).map(|all| (memory, all)))
     {
@@ -221,8 +219,7 @@ fn tell(
     out: &mut Out,
 ) -> Result<Exit, Failure> {
     if out.is_json() {
-        let taken = clock::now().to_string();
-        let census = CensusFile::new(&outcome.census, &outcome.devices, &taken, &outcome.adapter);
+        let census = outcome.file();
         out.object(&Answer { census, findings: &outcome.findings, blind_spots: &outcome.blind_spots })?;
         return Ok(Exit::of(&outcome.findings));
     }
@@ -240,7 +237,7 @@ fn tell(
 
 impl Outcome {
     fn of(survey: Survey, args: &Args, adapter: String, blind_spots: Vec<String>, listened: Duration) -> Self {
-        let viewpoint: Viewpoint = survey.viewpoint();
+        let (viewpoint, plan): (Viewpoint, SurveyPlan) = (survey.viewpoint(), survey.plan().clone());
         let census = survey.into_census();
         let mut devices = census.devices(&viewpoint);
         if !args.range.is_empty() {
@@ -249,13 +246,18 @@ impl Outcome {
         }
         // Asked about a part, the rest is not judged.
         let findings = if args.is_about_everything() {
-            world_clashes(&census, &viewpoint)
+            world_clashes(&census, &devices, &viewpoint)
         } else {
             let meant = |device: &&Device| args.mac.is_none() || device.mac == args.mac;
             let devices: Vec<Device> = devices.iter().filter(meant).cloned().collect();
             shared_addresses(&census, &devices, &viewpoint)
         };
-        Self { adapter, census, devices, findings, blind_spots, listened }
+        let taken = clock::now().to_string();
+        Self { plan, adapter, taken, census, devices, findings, blind_spots, listened }
+    }
+
+    fn file(&self) -> CensusFile<'_> {
+        CensusFile::new(&self.census, &self.devices, &self.taken, &self.adapter)
     }
 }
 
@@ -267,17 +269,10 @@ fn note_unreadable(survey: &Survey, out: &mut Out) -> Result<(), Failure> {
 }
 
 fn save(path: &Path, outcome: &Outcome) -> Result<(), Failure> {
-    let taken = clock::now().to_string();
-    files::write_object(path, &CensusFile::new(&outcome.census, &outcome.devices, &taken, &outcome.adapter))
+    files::write_object(path, &outcome.file())
 }
 
-fn nothing_found(
-    session: &Session,
-    args: &Args,
-    known: &[Remembered],
-    heard: u64,
-    out: &mut Out,
-) -> Result<Exit, Failure> {
+fn nothing_found(session: &Session, plan: &SurveyPlan, heard: u64, out: &mut Out) -> Result<Exit, Failure> {
     let Some(adapter) = session.adapter_facts() else { return Ok(Exit::Wrong) };
     let others = session.computer().adapters.iter().filter(|other| {
         other.name != adapter.name && other.is_up() && !other.is_loopback() && !other.addresses.is_empty()
@@ -285,10 +280,9 @@ fn nothing_found(
     let holder =
         session.computer().holders.iter().find_map(|holder| holder.program.as_ref().map(ToString::to_string));
     let shared = session.station().is_shared();
-    let plan = plan::of(args, session, known);
     let causes = diagnosis::nothing_found(&Emptiness {
         adapter,
-        plan: &plan,
+        plan,
         port_shared_with: shared.then(|| holder.unwrap_or_else(|| "another program".to_owned())),
         others: others.map(|other| other.name.clone()).collect(),
         heard,

@@ -42,35 +42,32 @@ pub(crate) fn wants(only: &[Way]) -> Wants {
 
 /// The plan.
 pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> SurveyPlan {
-    let seats = session.seats().to_vec();
+    let base = session.survey_plan();
     let extent = match (args.listen, args.mac, &args.range[..]) {
         (Some(time), ..) => Extent::Listen(time),
         (None, Some(mac), _) => Extent::Until(mac),
         (None, None, [_, ..]) => Extent::Ranges,
         (None, None, []) => Extent::Whole(args.least.unwrap_or_default()),
     };
-    let ranges = if args.range.is_empty() { SurveyPlan::usual_ranges(&seats) } else { args.range.clone() };
     let likely = likely(args, session, known);
-    let reached = |address: &&Ipv4Addr| seats.iter().any(|seat| seat.subnet.contains(**address));
-    let gateways = session.adapter_facts().map(|adapter| adapter.gateways.clone()).unwrap_or_default();
+    let beside = |address: &Ipv4Addr| base.seats.iter().any(|seat| seat.subnet.contains(*address));
     // Only through a router can anything come back from another subnet.
-    let calls =
-        if gateways.is_empty() { Vec::new() } else { likely.iter().copied().filter(|a| !reached(&a)).collect() };
+    let calls = if base.gateways.is_empty() {
+        Vec::new()
+    } else {
+        likely.iter().copied().filter(|address| !beside(address)).collect()
+    };
     SurveyPlan {
-        own_mac: session.adapter_facts().and_then(|adapter| adapter.mac),
-        gateways,
-        means: session.station().means(),
         ways: ways(&args.only),
         extent,
         expected: session.sheet().filter(|_| extent == Extent::Whole(Duration::ZERO)).cloned(),
-        ask_settings: false,
         likely,
-        ranges,
+        ranges: if args.range.is_empty() { base.ranges } else { args.range.clone() },
         calls,
         universes: universes(session),
         pace: args.pace,
         mark: u16::try_from(std::process::id() & 0xffff).unwrap_or(1),
-        seats,
+        ..base
     }
 }
 
@@ -101,11 +98,9 @@ fn universes(session: &Session) -> Vec<u16> {
 pub(super) fn announce(plan: &SurveyPlan, out: &mut Out) -> Result<(), Failure> {
     let count: u64 = plan.ranges.iter().map(|range: &AddressRange| range.len()).sum();
     if count > LONG_SWEEP && !plan.is_passive() && !plan.is_on_loopback() {
-        let seconds = count / u64::from(plan.pace) + 1;
-        out.note(&format!(
-            "asking {count} addresses at {} a second: about {seconds} s; Ctrl-C ends it",
-            plan.pace
-        ))?;
+        let pace = plan.real_pace();
+        let seconds = count / u64::from(pace) + 1;
+        out.note(&format!("asking {count} addresses at {pace} a second: about {seconds} s; Ctrl-C ends it"))?;
     }
     Ok(())
 }
@@ -117,31 +112,25 @@ pub(super) fn limits<'a>(
     traffic: Traffic,
     listened: Duration,
 ) -> Limits<'a> {
-    let lacks = session.station().lacks();
-    let of = |find: fn(&Lack) -> Option<String>| lacks.iter().find_map(find);
-    Limits {
+    let mut limits = Limits {
         plan: survey.plan(),
         listened,
         from_file: false,
         medium: session.adapter_facts().map(|adapter| adapter.medium),
-        no_frames: of(|lack| match lack {
-            Lack::Frames(why) => Some(why.to_string()),
-            _ => None,
-        }),
-        no_echo: of(|lack| match lack {
-            Lack::Echo(why) => Some(why.to_string()),
-            _ => None,
-        }),
-        ports_refused: lacks
-            .iter()
-            .filter_map(|lack| match lack {
-                Lack::Port(port, why) => Some((*port, why.to_string())),
-                _ => None,
-            })
-            .collect(),
+        no_frames: None,
+        no_echo: None,
+        ports_refused: Vec::new(),
         groups_refused: traffic.groups_refused,
         drops_foreign: drops_foreign(session.adapter()),
+    };
+    for lack in session.station().lacks() {
+        match lack {
+            Lack::Frames(why) => limits.no_frames = Some(why.to_string()),
+            Lack::Echo(why) => limits.no_echo = Some(why.to_string()),
+            Lack::Port(port, why) => limits.ports_refused.push((*port, why.to_string())),
+        }
     }
+    limits
 }
 
 /// A file to write everything down in.

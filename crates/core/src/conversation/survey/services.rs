@@ -56,18 +56,15 @@ impl Services {
     pub(super) fn ask(&mut self, now: Duration, seats: &[Seat]) -> Vec<Outgoing> {
         let mut questions = Vec::new();
         while let Some((_, to_asker)) = ASK_ALL_AT.get(self.rounds).filter(|(at, _)| *at <= now) {
-            questions.push(Question::pointer(EVERY_TYPE, *to_asker));
-            let registered =
-                Meaning::registered().map(|kind| Question::pointer(&format!("{kind}.local."), *to_asker));
-            questions.extend(registered);
+            questions.extend(everything(*to_asker));
             self.rounds += 1;
         }
         if self.again_at.is_some_and(|at| at <= now) {
             self.again_at = None;
-            questions.push(Question::pointer(EVERY_TYPE, true));
-            let registered = Meaning::registered().map(|kind| format!("{kind}.local."));
-            let all: BTreeSet<String> = registered.chain(self.types.iter().cloned()).collect();
-            questions.extend(all.iter().map(|kind| Question::pointer(kind, true)));
+            questions.extend(everything(true));
+            let told = self.types.iter().map(|kind| Question::pointer(kind, true));
+            let further: Vec<Question> = told.filter(|question| !questions.contains(question)).collect();
+            questions.extend(further);
         }
         let (due, later) = self.due.drain(..).partition(|(at, _)| *at <= now);
         self.due = later;
@@ -84,4 +81,10 @@ impl Services {
         };
         seats.iter().enumerate().flat_map(to_seat).collect()
     }
+}
+
+/// Which types there are, and who offers those that are known here even when nobody lists them.
+fn everything(to_asker: bool) -> impl Iterator<Item = Question> {
+    let registered = Meaning::registered().map(|kind| format!("{kind}.local."));
+    std::iter::once(EVERY_TYPE.to_owned()).chain(registered).map(move |name| Question::pointer(&name, to_asker))
 }
