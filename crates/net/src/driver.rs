@@ -201,10 +201,15 @@ impl<'a> Run<'a> {
         }
     }
 
+    /// The socket whose turn it is.
+    fn next_of<'s>(&self, sockets: &'s [std::net::UdpSocket]) -> Option<&'s std::net::UdpSocket> {
+        sockets.get(self.turn % sockets.len().max(1))
+    }
+
     /// Sends by the next of these sockets. What a full one refuses is lost, as on the wire.
     fn knock(&mut self, sockets: &[std::net::UdpSocket], to: SocketAddr, bytes: &[u8]) {
+        let Some(socket) = self.next_of(sockets) else { return };
         self.turn += 1;
-        let Some(socket) = sockets.get(self.turn % sockets.len().max(1)) else { return };
         match socket.send_to(bytes, to) {
             Ok(_) => self.traffic.sent += 1,
             Err(_) => self.traffic.refused += 1,
@@ -249,7 +254,14 @@ impl<'a> Run<'a> {
                 recorder.datagram(now, SocketAddrV4::new(own, to.port()), *to, bytes);
             }
             Outgoing::Echo { seat, to } => recorder.echo_request(now, self.station.seats[*seat].own, *to),
-            Outgoing::Knock { .. } | Outgoing::Datagram { .. } | Outgoing::Neighbours | Outgoing::Join { .. } => {}
+            Outgoing::Knock { to, bytes } => {
+                let own = self.station.seats.first().map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
+                let knocker = self.next_of(&self.station.knockers).and_then(|socket| socket.local_addr().ok());
+                if let Some(from) = knocker {
+                    recorder.datagram(now, SocketAddrV4::new(own, from.port()), *to, bytes);
+                }
+            }
+            Outgoing::Datagram { .. } | Outgoing::Neighbours | Outgoing::Join { .. } => {}
         }
     }
 }
