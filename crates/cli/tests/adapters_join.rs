@@ -4,20 +4,12 @@
 
 mod support;
 
-use support::{Said, has, on_segment};
+use support::{Said, has, noting};
 
-/// Runs a script in a folder without a sheet, with a place of its own to keep states in. It can note addresses and
-/// routes with `note FILE` and compare two notes with `same A B`.
+/// Runs a script that can note rig0 (see [`noting`]), and count the adapters whose state is kept.
 fn script(text: &str) -> Option<Said> {
-    if !has("ip") {
-        return None;
-    }
-    on_segment(&format!(
-        "mkdir w; cd w; export XDG_STATE_HOME=$PWD/state\n\
-         note() {{ ip -4 addr show dev rig0 >$1; ip -4 route show dev rig0 >>$1; }}\n\
-         same() {{ diff $1 $2 && echo same $1 $2; }}\n\
-         kept() {{ ls state/deft-lantern/adapters 2>/dev/null | wc -l; }}\n{text}"
-    ))
+    let kept = "kept() { ls state/deft-lantern/adapters 2>/dev/null | wc -l; }";
+    noting("rig0", kept, text)
 }
 
 #[test]

@@ -6,23 +6,17 @@ mod support;
 
 use rstest::rstest;
 
-use support::{Folder, Said, has, on_segment};
+use support::{Folder, Said, has, noting};
 
-/// A script with a second cable, aux0 to aux1, and a DHCP server at its far end when it is asked for with `serve`.
+/// A script that can note aux0 (see [`noting`]), a second cable to aux1, with a DHCP server at its far end when it is
+/// asked for with `serve`.
 fn script(text: &str) -> Option<Said> {
-    if !has("ip") {
-        return None;
-    }
-    on_segment(&format!(
-        "mkdir w; cd w; export XDG_STATE_HOME=$PWD/state XDG_CONFIG_HOME=$PWD/config\n\
-         ip link add aux0 type veth peer name aux1; ip link set aux0 up; ip link set aux1 up\n\
-         serve() {{ ip addr add 10.70.0.1/24 dev aux1\n\
+    let cable = "ip link add aux0 type veth peer name aux1; ip link set aux0 up; ip link set aux1 up\n\
+         serve() { ip addr add 10.70.0.1/24 dev aux1\n\
          dnsmasq --conf-file=/dev/null --no-hosts --no-resolv --port=0 --interface=aux1 --bind-interfaces --no-ping \\\n\
          --dhcp-range=10.70.0.100,10.70.0.100,1h --dhcp-leasefile=$PWD/leases --dhcp-authoritative \\\n\
-         --no-daemon \"$@\" >/dev/null 2>&1 & echo $! >pid; sleep 0.5; }}\n\
-         note() {{ ip -4 addr show dev aux0 >$1; ip -4 route show dev aux0 >>$1; }}\n\
-         same() {{ diff $1 $2 && echo same $1 $2; }}\n{text}\n[ -e pid ] && kill $(cat pid)"
-    ))
+         --no-daemon \"$@\" >/dev/null 2>&1 & echo $! >pid; sleep 0.5; }";
+    noting("aux0", cable, &format!("{text}\n[ -e pid ] && kill $(cat pid)"))
 }
 
 #[test]

@@ -139,6 +139,19 @@ pub(crate) fn on_segment(script: &str) -> Option<Said> {
     beside(&["demo", "--ground", "segment", "--stay"], script)
 }
 
+/// Runs a script beside the nodes, in a folder without a sheet, with places of its own to keep states and settings in. It
+/// can note addresses and routes of `adapter` with `note FILE` and compare two notes with `same A B`.
+pub(crate) fn noting(adapter: &str, set_up: &str, script: &str) -> Option<Said> {
+    if !has("ip") {
+        return None;
+    }
+    on_segment(&format!(
+        "mkdir w; cd w; export XDG_STATE_HOME=$PWD/state XDG_CONFIG_HOME=$PWD/config\n\
+         note() {{ ip -4 addr show dev {adapter} >$1; ip -4 route show dev {adapter} >>$1; }}\n\
+         same() {{ diff $1 $2 && echo same $1 $2; }}\n{set_up}\n{script}"
+    ))
+}
+
 /// Forty stacks and a survey of them need the processors for themselves: one harbour at a time.
 static HARBOUR: Mutex<()> = Mutex::new(());
 
