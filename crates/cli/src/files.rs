@@ -6,6 +6,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use lantern_core::census::SavedCensus;
+use lantern_core::kind::KindBook;
 use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
@@ -27,9 +28,22 @@ impl SheetFile {
     pub(crate) fn read(path: &Path) -> Result<Self, Failure> {
         let text = read_text(path)?;
         match RigSheet::parse(&text) {
-            Ok(sheet) => Ok(Self { path: path.to_owned(), sheet }),
+            Ok(sheet) => Self { path: path.to_owned(), sheet }.with_kinds(),
             Err(errors) => Err(Failure::Sheet { path: path.to_owned(), text, errors }),
         }
+    }
+
+    /// The sheet with the kinds of the files it names, which stand beside it.
+    fn with_kinds(mut self) -> Result<Self, Failure> {
+        for name in self.sheet.kind_files.clone() {
+            let path = self.path.with_file_name(&name.value);
+            let text = read_text(&path)?;
+            match KindBook::read(&text) {
+                Ok(kinds) => self.sheet.learn(kinds),
+                Err(errors) => return Err(Failure::Sheet { path, text, errors }),
+            }
+        }
+        Ok(self)
     }
 
     /// The sheet named, or the only one in this folder; `None` when there is no such single one.

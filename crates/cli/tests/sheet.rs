@@ -113,3 +113,29 @@ fn a_census_that_is_none_is_refused(#[case] text: &str, #[case] message: &str) {
     assert!(said.notes.contains(message), "{}", said.notes);
     assert!(!folder.path("n.rig.toml").exists());
 }
+
+#[test]
+fn kinds_come_from_files_beside_the_sheet_and_the_sheet_has_the_last_word() {
+    let kind = |ports: u32| format!("[[kind]]\nname = \"box\"\nmaker = \"H\"\nmodel = \"B\"\nports = {ports}\n");
+    let sheet = |own: &str| {
+        format!(
+            "[rig]\nname = \"t\"\nkinds = \"house.kinds.toml\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n{own}\
+             [[node]]\nname = \"a\"\nkind = \"box\"\naddress = \"10.40.1.1\"\n[[node.port]]\nport = 2\nout = 0\n"
+        )
+    };
+    let folder = folder_with("t.rig.toml", sheet(""));
+    let said = folder.run(&["sheet", "clashes", "t.rig.toml"]).ended(2);
+    assert!(said.notes.contains("house.kinds.toml cannot be read"), "{}", said.notes);
+    folder.write("house.kinds.toml", kind(1));
+    let said = folder.run(&["sheet", "clashes", "t.rig.toml"]).ended(1);
+    assert!(said.out.contains("a has no port 2"), "{}", said.out);
+    folder.write("t.rig.toml", sheet(&kind(2)));
+    folder.run(&["sheet", "clashes", "t.rig.toml"]).ended(0);
+    folder.write("house.kinds.toml", kind(1).replace("ports", "prots"));
+    let said = folder.run(&["sheet", "clashes", "t.rig.toml"]).ended(2);
+    assert!(
+        said.notes.contains("house.kinds.toml:5:1") && said.notes.contains("did you mean `ports`"),
+        "{}",
+        said.notes
+    );
+}

@@ -42,6 +42,8 @@ pub struct Finding {
     pub places: Vec<Place>,
     /// What to do.
     pub remedy: String,
+    /// The command of this program that mends it, where there is one.
+    pub command: Option<String>,
 }
 
 /// A place in the rig sheet.
@@ -61,7 +63,7 @@ impl Rule {
     /// A finding of this rule.
     #[must_use]
     pub fn finding(&'static self, what: impl Into<String>, remedy: impl Into<String>) -> Finding {
-        Finding { rule: self, what: what.into(), places: Vec::new(), remedy: remedy.into() }
+        Finding { rule: self, what: what.into(), places: Vec::new(), remedy: remedy.into(), command: None }
     }
 }
 
@@ -70,6 +72,13 @@ impl Finding {
     #[must_use]
     pub fn at(mut self, sheet: &RigSheet, span: Span, note: impl Into<String>) -> Self {
         self.places.push(Place { span, position: sheet.position(span), note: note.into() });
+        self
+    }
+
+    /// The same finding, mended by this command.
+    #[must_use]
+    pub fn mended_by(mut self, command: impl Into<String>) -> Self {
+        self.command = Some(command.into());
         self
     }
 
@@ -83,12 +92,13 @@ impl Finding {
 impl Serialize for Finding {
     fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
         use serde::ser::SerializeStruct;
-        let mut object = to.serialize_struct("Finding", 6)?;
+        let mut object = to.serialize_struct("Finding", 7)?;
         object.serialize_field("severity", &self.rule.severity)?;
         object.serialize_field("code", self.rule.code)?;
         object.serialize_field("what", &self.what)?;
         object.serialize_field("why", self.rule.why)?;
         object.serialize_field("remedy", &self.remedy)?;
+        object.serialize_field("command", &self.command)?;
         object.serialize_field("places", &self.places)?;
         object.end()
     }

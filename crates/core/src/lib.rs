@@ -28,4 +28,4 @@ pub mod universe;
 pub use lantern_wire::MacAddress;
 pub use lantern_wire::art_net::PORT as ART_NET_PORT;
 pub use said::Said;
-pub use setting::{DataLoss, Direction, Merge};
+pub use setting::{DataLoss, Direction, Merge, Protocol};

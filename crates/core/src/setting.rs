@@ -41,6 +41,21 @@ pub enum DataLoss {
     Scene,
 }
 
+/// Which protocol carries a universe.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Protocol {
+    /// Art-Net.
+    ArtNet,
+    /// Streaming ACN.
+    Sacn,
+}
+
+impl Protocol {
+    /// The words of the rig sheet.
+    pub const WORDS: [(&'static str, Self); 2] = [("art-net", Self::ArtNet), ("sacn", Self::Sacn)];
+}
+
 impl Merge {
     /// The words of the rig sheet.
     pub const WORDS: [(&'static str, Self); 3] = [("off", Self::Off), ("htp", Self::Htp), ("ltp", Self::Ltp)];
@@ -84,6 +99,15 @@ impl fmt::Display for Direction {
         f.write_str(match self {
             Self::Out => "out",
             Self::In => "in",
+        })
+    }
+}
+
+impl fmt::Display for Protocol {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::ArtNet => "Art-Net",
+            Self::Sacn => "sACN",
         })
     }
 }

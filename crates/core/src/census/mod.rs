@@ -32,7 +32,7 @@ pub use diff::{CensusDiff, Change, ChangeKind, Compared};
 pub use file::{CensusFile, CensusFileError, NodeRecord, SavedCensus};
 pub use meaning::Meaning;
 pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
-pub use page::{FoundPort, Page, Protocol};
+pub use page::{FoundPort, Page};
 pub use service::Service;
 pub use sighting::{Sighting, Told};
 pub use source::{Sending, Source};

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use super::page::{FoundPort, Page};
 use super::sighting::{Sighting, Told};
 use super::stated_or;
-use crate::kind::Kind;
+use crate::kind::{Kind, KindBook};
 use crate::sheet::Firmware;
 use crate::{DataLoss, Said, as_text};
 
@@ -174,7 +174,7 @@ impl FoundNode {
     /// The kind its codes stand for, when that is known.
     #[must_use]
     pub fn kind(&self) -> Option<&'static Kind> {
-        Kind::stating(self.esta, self.oem)
+        KindBook::shipped().stating(self.esta, self.oem)
     }
 
     /// Maker and model in words, or the bare codes.

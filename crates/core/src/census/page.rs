@@ -4,7 +4,7 @@ use lantern_wire::art_net::{PollReply, PortBlock};
 use serde::{Deserialize, Serialize};
 
 use crate::universe::{PortAddress, Universe};
-use crate::{Direction, Merge, Said};
+use crate::{Direction, Merge, Protocol, Said};
 
 /// Up to four ports that share net and sub.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -33,16 +33,6 @@ pub struct FoundPort {
     pub merge: Merge,
     /// Whether data passes through it now.
     pub data: bool,
-}
-
-/// Which protocol a port listens to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Protocol {
-    /// Art-Net.
-    ArtNet,
-    /// Streaming ACN.
-    Sacn,
 }
 
 impl Page {
@@ -90,14 +80,5 @@ mod port_address {
 
     pub(super) fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<PortAddress, D::Error> {
         PortAddress::new(u64::deserialize(from)?).map_err(de::Error::custom)
-    }
-}
-
-impl std::fmt::Display for Protocol {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(match self {
-            Self::ArtNet => "Art-Net",
-            Self::Sacn => "sACN",
-        })
     }
 }

@@ -51,6 +51,14 @@ impl Protection<'_> {
         }
         let networks = self.sheet.map_or(&[][..], |sheet| &sheet.networks);
         let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
+        let device =
+            networks.iter().flat_map(|network| &network.locked_devices).find(|d| Some(d.value) == node.mac);
+        if let Some(device) = device {
+            findings.push(LOCKED.finding(
+                format!("{name} at {address} is the locked device {}", device.value),
+                "leave it, or take it off the sheet's locked_devices",
+            ));
+        }
         if let Some(range) = locked {
             findings.push(LOCKED.finding(
                 format!("{name} at {address} stands in the locked range {}", range.value),

@@ -4,11 +4,11 @@ use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
 
 use super::guard;
-use crate::census::{FoundNode, Page, PortPlace, Protocol};
+use crate::census::{FoundNode, Page, PortPlace};
 use crate::compare::{Difference, PortDifference};
 use crate::finding::Finding;
 use crate::universe::PortAddress;
-use crate::{DataLoss, Direction, Merge};
+use crate::{DataLoss, Direction, Merge, Protocol};
 
 /// One message and what it is to achieve.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -17,7 +17,8 @@ use crate::{DataLoss, Direction};
 
 const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"lights\"\nrange = \"10.40.0.0/16\"\n\
                      keep_free = [\"10.40.0.2-10.40.0.49\"]\ndhcp = \"10.40.250.1-10.40.250.200\"\n\
-                     locked = [\"10.40.9.0/24\"]\n";
+                     locked = [\"10.40.9.0/24\"]\n\
+                     locked_devices = \"02:4d:42:00:10:63\"\n";
 
 fn reply(mac: u8, third: u8, last: u8) -> PollReply {
     let port = |switch_out| PortBlock { kind: PortType::DMX_OUT, switch_out, ..PortBlock::default() };
@@ -83,6 +84,7 @@ fn a_wanted_address_is_looked_at(#[case] address: &str, #[case] expected: &[&str
 
 #[rstest]
 #[case::locked_range(vec![reply(1, 9, 1)], &["C003"])]
+#[case::locked_device(vec![reply(0x63, 1, 1)], &["C003"])]
 #[case::no_mac(vec![reply(0, 1, 1)], &["C008"])]
 #[case::held_twice(vec![reply(1, 1, 1), reply(2, 1, 1)], &["C011"])]
 #[case::other_subnet(vec![PollReply { address: Ipv4Addr::new(192, 168, 7, 9), ..reply(1, 1, 1) }], &["C007"])]

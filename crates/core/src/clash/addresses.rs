@@ -2,10 +2,10 @@
 
 use std::net::Ipv4Addr;
 
-use super::repeated;
-use crate::address::{Role, Subnet};
+use super::{named, repeated};
+use crate::address::{AddressRange, Role, Subnet};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Gateway, Network, RigSheet, SheetNode, WantedAddress};
+use crate::sheet::{Gateway, Member, Network, Placed, RigSheet, SheetNode, Span, WantedAddress};
 
 pub(super) static RULES: &[&Rule] = &[
     &TWICE,
@@ -16,8 +16,12 @@ pub(super) static RULES: &[&Rule] = &[
     &POOL,
     &LOCKED,
     &GATEWAY,
-    &GATEWAY_OUTSIDE,
     &OPEN,
+    &LINK_LOCAL,
+    &FACTORY,
+    &SCHEME,
+    &NOT_PERMITTED,
+    &NO_POOL,
 ];
 
 static TWICE: Rule = Rule {
@@ -68,12 +72,6 @@ static GATEWAY: Rule = Rule {
     title: "the gateway's address",
     why: "a device on the gateway's address cuts the network off from everything outside",
 };
-static GATEWAY_OUTSIDE: Rule = Rule {
-    code: "A009",
-    severity: Severity::Error,
-    title: "a gateway that cannot be reached",
-    why: "a gateway must stand inside the network it leads out of",
-};
 static OPEN: Rule = Rule {
     code: "A010",
     severity: Severity::Warning,
@@ -81,70 +79,159 @@ static OPEN: Rule = Rule {
     why: "a node without a planned address can be neither set nor checked for its address",
 };
 
+static LINK_LOCAL: Rule = Rule {
+    code: "A013",
+    severity: Severity::Warning,
+    title: "a link-local address",
+    why: "devices choose such addresses themselves when they find no server, so it is taken or lost at any time",
+};
+static FACTORY: Rule = Rule {
+    code: "A014",
+    severity: Severity::Warning,
+    title: "an address that units have from the factory",
+    why: "the next new unit of this kind that is plugged in has the same address",
+};
+static SCHEME: Rule = Rule {
+    code: "A015",
+    severity: Severity::Warning,
+    title: "an address against the network's scheme",
+    why: "whoever reads the address takes the device for another one, or looks for it in another place",
+};
+static NOT_PERMITTED: Rule = Rule {
+    code: "A016",
+    severity: Severity::Error,
+    title: "an address that the kind does not accept",
+    why: "the unit refuses the address, or is not found any more once it has it",
+};
+static NO_POOL: Rule = Rule {
+    code: "A019",
+    severity: Severity::Note,
+    title: "DHCP without a pool on the sheet",
+    why: "without a DHCP server the device has no address, and the sheet does not say where one hands them out",
+};
+
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = twice(sheet);
-    findings.extend(sheet.networks.iter().filter_map(|network| gateway_outside(sheet, network)));
-    for node in &sheet.nodes {
-        findings.extend(place_of(sheet, node));
+    for member in sheet.members() {
+        findings.extend(place_of(sheet, member));
     }
     findings
 }
 
 fn twice(sheet: &RigSheet) -> Vec<Finding> {
-    let fixed = sheet.nodes.iter().filter_map(|node| node.fixed_address().map(|address| (address, node)));
-    let finding = |group: Vec<(Ipv4Addr, &SheetNode)>| {
-        let names: Vec<&str> = group.iter().map(|(_, node)| node.name.value.as_str()).collect();
-        let what = format!("{} is given to {}", group[0].0, names.join(" and "));
-        let mut finding = TWICE.finding(what, "give all but one of them another address");
+    let fixed = sheet.members().filter_map(|member| {
+        let (address, span) = member.address()?;
+        Some((address.fixed()?, span, member))
+    });
+    let finding = |group: Vec<(Ipv4Addr, Span, Member<'_>)>| {
+        let names = group.iter().map(|(_, _, member)| member.name().value.as_str());
+        let what = format!("{} is given to {}", group[0].0, named(names, " and "));
+        let finding = TWICE.finding(what, "give all but one of them another address");
         // The later one is the one to mend.
-        for (_, node) in group.into_iter().rev() {
-            finding = finding.at(sheet, node.address.span, format!("given to {}", node.name.value));
-        }
-        finding
+        group.iter().rev().fold(finding, |finding, (_, span, member)| {
+            finding.at(sheet, *span, format!("given to {}", member.name().value))
+        })
     };
-    repeated(fixed, |(address, _)| *address).into_iter().map(finding).collect()
+    repeated(fixed, |(address, _, _)| *address).into_iter().map(finding).collect()
 }
 
-fn gateway_outside(sheet: &RigSheet, network: &Network) -> Option<Finding> {
-    let gateway = network.gateway.as_ref()?;
-    let Gateway(Some(address)) = gateway.value else { return None };
-    let range = network.range.value;
-    let what = match range.role(address) {
-        Role::Host => return None,
-        Role::Outside => format!("the gateway {address} is outside {range}"),
-        Role::Network | Role::Broadcast => format!("the gateway {address} is no device's address in {range}"),
-    };
-    let remedy = format!("name a router between {}, or \"none\" on a closed network", range.hosts());
-    Some(GATEWAY_OUTSIDE.finding(what, remedy).at(sheet, gateway.span, "the gateway"))
-}
-
-fn place_of(sheet: &RigSheet, node: &SheetNode) -> Vec<Finding> {
-    let name = &node.name.value;
-    let span = node.address.span;
-    let address = match node.address.value {
+fn place_of(sheet: &RigSheet, member: Member<'_>) -> Vec<Finding> {
+    let Some((wanted, span)) = member.address() else { return Vec::new() };
+    let name = &member.name().value;
+    let network = sheet.network_at(member.area(), wanted).map(|index| &sheet.networks[index]);
+    let address = match wanted {
         WantedAddress::Fixed(address) => address,
-        WantedAddress::Dhcp => return Vec::new(),
+        WantedAddress::Dhcp => {
+            return no_pool(name, network).map(|f| f.at(sheet, span, "by DHCP")).into_iter().collect();
+        }
         WantedAddress::Fill => {
             let what = format!("{name} has no address yet");
-            let finding = OPEN.finding(what, "write an address, or \"dhcp\"");
-            return vec![finding.at(sheet, span, "still \"fill\"")];
+            let finding = OPEN.finding(what, "write an address or \"dhcp\", or let it be filled in");
+            return vec![finding.mended_by("sheet fill").at(sheet, span, "still \"fill\"")];
         }
     };
-    let mut findings: Vec<Finding> = match sheet.network_of(node) {
+    if address.is_link_local() && !network.is_some_and(|network| network.range.value.contains(address)) {
+        let what = format!("{name} has {address}, out of the link-local 169.254.0.0/16");
+        let finding = LINK_LOCAL.finding(what, "give it an address of its network, or write \"dhcp\"");
+        return vec![finding.at(sheet, span, format!("the address of {name}"))];
+    }
+    let mut findings: Vec<Finding> = match network {
         Some(network) => standing(network, address, name),
         None if sheet.networks.is_empty() => Vec::new(),
         None => vec![outside(address, name, "every network of the sheet", None)],
     };
-    if let Some(area) = node.area.map(|index| &sheet.areas[index])
-        && let Some(range) = &area.range
-        && !range.value.contains(address)
-        && findings.is_empty()
-    {
-        let what = format!("{name} has {address}, outside {} ({})", area.name.value, range.value);
-        let remedy = format!("choose an address of {}, or put {name} into another area", area.name.value);
-        findings.push(OUTSIDE_AREA.finding(what, remedy));
+    // Desks, servers and switches are what addresses are kept free and locked for.
+    if !matches!(member, Member::Node(_)) {
+        findings.retain(|finding| finding.rule.code != KEPT_FREE.code && finding.rule.code != LOCKED.code);
+    }
+    if findings.is_empty() {
+        // The first of these says all there is to say: the others would follow from it.
+        if let Member::Node(node) = member {
+            let by_scheme = || network.and_then(|network| against_scheme(sheet, network, node, address));
+            let by_kind = || against_kind(sheet, node, address);
+            findings.extend(outside_area(sheet, node, address).or_else(by_scheme).or_else(by_kind));
+        }
     }
     findings.into_iter().map(|finding| finding.at(sheet, span, format!("the address of {name}"))).collect()
+}
+
+fn no_pool(name: &str, network: Option<&Network>) -> Option<Finding> {
+    let network = network.filter(|network| network.dhcp.is_empty())?;
+    let what = format!("{name} takes its address by DHCP, but {} has no pool on the sheet", network.name.value);
+    Some(NO_POOL.finding(what, "write dhcp = \"…-…\" under the network, or give a fixed address"))
+}
+
+fn outside_area(sheet: &RigSheet, node: &SheetNode, address: Ipv4Addr) -> Option<Finding> {
+    let area = sheet.area_of(node)?;
+    let range = area.range.as_ref().filter(|range| !range.value.contains(address))?.value;
+    let (name, area) = (&node.name.value, &area.name.value);
+    let what = format!("{name} has {address}, outside {area} ({range})");
+    Some(OUTSIDE_AREA.finding(what, format!("choose an address of {area}, or put {name} into another area")))
+}
+
+/// The number of an address that means an area or a kind must mean the node's own.
+fn against_scheme(sheet: &RigSheet, network: &Network, node: &SheetNode, address: Ipv4Addr) -> Option<Finding> {
+    let name = &node.name.value;
+    for part in &network.scheme {
+        let number = part.number_in(address);
+        let meant = part.means.value.as_str();
+        let own = match meant {
+            "area" => sheet.area_of(node).map(|area| area.name.value.as_str()),
+            "kind" => node.kind.as_ref().map(|kind| kind.value.as_str()),
+            _ => None,
+        };
+        let what = match (part.word(address), own) {
+            (None, _) => {
+                format!("{name} has {address}, but the scheme has no word for the {number} (its {meant})")
+            }
+            (Some((_, word)), Some(own)) if word.value != own => {
+                format!("{name} has {address}, where {number} means {meant} {}, but it is {own}", word.value)
+            }
+            (Some(_), _) => continue,
+        };
+        let remedy = match own {
+            Some(own) => format!("choose an address whose number means {own}, or correct the scheme"),
+            None => "choose an address the scheme has words for, or add the word".to_owned(),
+        };
+        return Some(SCHEME.finding(what, remedy));
+    }
+    None
+}
+
+fn against_kind(sheet: &RigSheet, node: &SheetNode, address: Ipv4Addr) -> Option<Finding> {
+    let name = &node.name.value;
+    let kind = sheet.kind_of(node);
+    if let Some(kind) = kind
+        && !kind.permitted.is_empty()
+        && !kind.permitted.iter().any(|range| range.contains(address))
+    {
+        let ranges = named(kind.permitted.iter().map(ToString::to_string), ", ");
+        let what = format!("{name} has {address}, but a {} accepts only {ranges}", kind.title());
+        return Some(NOT_PERMITTED.finding(what, format!("choose an address of {ranges}")));
+    }
+    let kind = kind.filter(|kind| kind.factory.is_some_and(|range| range.contains(address)))?;
+    let what = format!("{name} has {address}, where a {} stands as it leaves the factory", kind.title());
+    Some(FACTORY.finding(what, "give it an address of its area"))
 }
 
 fn outside(address: Ipv4Addr, name: &str, of: &str, network: Option<Subnet>) -> Finding {
@@ -175,9 +262,8 @@ pub fn standing(network: &Network, address: Ipv4Addr, name: &str) -> Vec<Finding
         Role::Host => {}
     }
     let mut findings = Vec::new();
-    let within_one = |ranges: &[crate::sheet::Placed<crate::address::AddressRange>]| {
-        ranges.iter().map(|r| r.value).find(|r| r.contains(address))
-    };
+    let within_one =
+        |ranges: &[Placed<AddressRange>]| ranges.iter().map(|r| r.value).find(|r| r.contains(address));
     if network.gateway.as_ref().is_some_and(|g| g.value == Gateway(Some(address))) {
         findings.push(GATEWAY.finding(
             format!("{name} has {address}, the gateway of {called}"),

@@ -4,7 +4,12 @@
 //! catalogue lists them all.
 
 mod addresses;
+mod fixtures;
+mod load;
 mod names;
+mod networks;
+mod senders;
+mod streams;
 mod universes;
 mod world;
 
@@ -15,6 +20,7 @@ use crate::finding::{Finding, Rule};
 use crate::sheet::RigSheet;
 
 pub use addresses::standing;
+pub use load::{Link, LinkEnd, Loads, SwitchLoad};
 pub use world::{shared_addresses, world_clashes};
 
 /// Every rule there is, in the order of their codes.
@@ -22,8 +28,13 @@ pub use world::{shared_addresses, world_clashes};
 pub fn catalogue() -> Vec<&'static Rule> {
     let families = [
         addresses::RULES,
+        networks::RULES,
         universes::RULES,
+        senders::RULES,
+        fixtures::RULES,
+        streams::RULES,
         names::RULES,
+        load::RULES,
         world::RULES,
         crate::compare::RULES,
         crate::change::RULES,
@@ -37,33 +48,61 @@ pub fn catalogue() -> Vec<&'static Rule> {
 /// Everything in which the sheet contradicts itself, in the order of its lines.
 #[must_use]
 pub fn sheet_clashes(sheet: &RigSheet) -> Vec<Finding> {
-    let mut findings = addresses::clashes(sheet);
-    findings.extend(universes::clashes(sheet));
-    findings.extend(names::clashes(sheet));
+    let families = [
+        addresses::clashes,
+        networks::clashes,
+        universes::clashes,
+        senders::clashes,
+        fixtures::clashes,
+        streams::clashes,
+        names::clashes,
+        load::clashes,
+    ];
+    let mut findings: Vec<Finding> = families.iter().flat_map(|family| family(sheet)).collect();
     findings.sort_by_key(|finding| (finding.line(), finding.rule.code));
     findings
 }
 
-/// Items that share a key, together, in the order in which each group begins.
-fn grouped<T, K: Hash + Eq>(items: impl IntoIterator<Item = T>, key: impl Fn(&T) -> K) -> Vec<Vec<T>> {
-    let mut groups: Vec<Vec<T>> = Vec::new();
-    let mut places = HashMap::new();
-    for item in items {
-        let place = *places.entry(key(&item)).or_insert(groups.len());
-        if place == groups.len() {
-            groups.push(Vec::new());
-        }
-        groups[place].push(item);
+/// Items that share a key with another, together, in the order in which each group begins.
+fn repeated<T, K: Hash + Eq>(items: impl IntoIterator<Item = T>, key: impl Fn(&T) -> K) -> Vec<Vec<T>> {
+    let items: Vec<T> = items.into_iter().collect();
+    let mut groups: HashMap<K, Group> = HashMap::with_capacity(items.len());
+    for item in &items {
+        groups.entry(key(item)).or_default().size += 1;
     }
-    groups
+    // Most items stand alone: only the others are gathered.
+    let mut all: Vec<Vec<T>> = Vec::new();
+    for item in items {
+        let Some(group) = groups.get_mut(&key(&item)).filter(|group| group.size > 1) else { continue };
+        match group.place {
+            Some(place) => all[place].push(item),
+            None => {
+                group.place = Some(all.len());
+                all.push(vec![item]);
+            }
+        }
+    }
+    all
 }
 
-/// The groups of two and more.
-fn repeated<T, K: Hash + Eq>(items: impl IntoIterator<Item = T>, key: impl Fn(&T) -> K) -> Vec<Vec<T>> {
-    let mut groups = grouped(items, key);
-    groups.retain(|group| group.len() > 1);
-    groups
+/// How many items share a key, and where they are gathered.
+#[derive(Default)]
+struct Group {
+    size: usize,
+    place: Option<usize>,
 }
+
+/// A list for people: the first few, and how many more there are.
+fn named<S: AsRef<str>>(all: impl IntoIterator<Item = S>, between: &str) -> String {
+    let all: Vec<S> = all.into_iter().collect();
+    let more = all.len().saturating_sub(MOST_NAMED);
+    let shown: Vec<&str> = all.iter().take(MOST_NAMED).map(AsRef::as_ref).collect();
+    let more = if more > 0 { format!("{between}{more} more") } else { String::new() };
+    shown.join(between) + &more
+}
+
+/// The most things named in one finding.
+const MOST_NAMED: usize = 12;
 
 #[cfg(test)]
 mod tests;

@@ -1,19 +1,23 @@
 //! Clashes of names and identities on the sheet.
 
+use std::fmt::Display;
+use std::hash::Hash;
+
 use lantern_wire::Text;
 use lantern_wire::art_net::{LongName, ShortName};
 
-use super::repeated;
+use super::{named, repeated};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Placed, RigSheet, SheetNode};
+use crate::sheet::{Placed, RigSheet, SheetNode, nearest};
 
-pub(super) static RULES: &[&Rule] = &[&TWICE, &TOO_LONG, &CUT_EQUAL, &MAC_TWICE];
+pub(super) static RULES: &[&Rule] =
+    &[&TWICE, &TOO_LONG, &CUT_EQUAL, &MAC_TWICE, &SERIAL_TWICE, &UNKNOWN_KIND, &NUMBER_TWICE];
 
 static TWICE: Rule = Rule {
     code: "N001",
     severity: Severity::Error,
     title: "the same name twice",
-    why: "nobody at the desk can tell the two nodes apart",
+    why: "nobody at the desk can tell the two apart",
 };
 static TOO_LONG: Rule = Rule {
     code: "N002",
@@ -34,52 +38,99 @@ static MAC_TWICE: Rule = Rule {
     why: "one unit cannot be two nodes of the sheet",
 };
 
+static SERIAL_TWICE: Rule = Rule {
+    code: "N005",
+    severity: Severity::Error,
+    title: "the same serial number twice",
+    why: "one unit cannot be two nodes of the sheet",
+};
+static UNKNOWN_KIND: Rule = Rule {
+    code: "N006",
+    severity: Severity::Warning,
+    title: "a kind that is not known",
+    why: "nothing can be said about its ports, its power and its addresses",
+};
+static NUMBER_TWICE: Rule = Rule {
+    code: "N007",
+    severity: Severity::Error,
+    title: "the same number twice, not declared",
+    why: "units of one number act alike, so a command to one moves the other too",
+};
+
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = Vec::new();
-    let pairs =
-        |nodes: Vec<&SheetNode>| nodes.iter().map(|n| n.name.value.clone()).collect::<Vec<_>>().join(" and ");
-    for group in repeated(&sheet.nodes, |node| node.name.value.as_str()) {
-        let what = format!("{} nodes are named {:?}", group.len(), group[0].name.value);
-        let finding = TWICE.finding(what, "give each node a name of its own");
-        findings.push(at_all(sheet, finding, &group, |node| &node.name));
+    for group in repeated(sheet.members(), |member| member.name().value.as_str()) {
+        let what = format!("{} devices are named {:?}", group.len(), group[0].name().value);
+        let finding = TWICE.finding(what, "give each device a name of its own");
+        findings.push(at_all(sheet, finding, group.iter().map(|member| member.name())));
     }
-    let long = sheet.nodes.iter().filter(|node| !ShortName::fits(&node.name.value));
-    for node in long {
-        findings.push(too_long(sheet, &node.name, "name", ShortName::CAPACITY));
-    }
-    for label in sheet.nodes.iter().filter_map(|node| node.label.as_ref()) {
-        if !LongName::fits(&label.value) {
+    for node in &sheet.nodes {
+        let kept = sheet.kind_of(node).and_then(|kind| kind.name_bytes);
+        let most = kept.map_or(ShortName::CAPACITY, |bytes| usize::try_from(bytes).unwrap_or(usize::MAX));
+        if node.name.value.len() > most {
+            findings.push(too_long(sheet, &node.name, "name", most));
+        }
+        if let Some(label) = node.label.as_ref().filter(|label| !LongName::fits(&label.value)) {
             findings.push(too_long(sheet, label, "label", LongName::CAPACITY));
         }
+        findings.extend(unknown_kind(sheet, node));
     }
     for group in repeated(&sheet.nodes, |node| *ShortName::cut(&node.name.value).as_wire()) {
         if group.iter().any(|node| node.name.value != group[0].name.value) {
             let kept = Text::from_wire(*ShortName::cut(&group[0].name.value).as_wire()).to_lossy();
-            let what = format!("{} both become {kept:?} on the nodes", pairs(group.clone()));
+            let names = named(group.iter().map(|node| &node.name.value), " and ");
+            let what = format!("{names} both become {kept:?} on the nodes");
             let finding = CUT_EQUAL.finding(what, "make the names differ within their first 17 bytes");
-            findings.push(at_all(sheet, finding, &group, |node| &node.name));
+            findings.push(at_all(sheet, finding, group.iter().map(|node| &node.name)));
         }
     }
-    let with_mac = sheet.nodes.iter().filter_map(|node| node.mac.as_ref().map(|mac| (mac, node)));
-    for group in repeated(with_mac, |(mac, _)| mac.value) {
-        let nodes: Vec<&SheetNode> = group.iter().map(|(_, node)| *node).collect();
-        let what = format!("{} stands for {}", group[0].0.value, pairs(nodes));
-        let mut finding = MAC_TWICE.finding(what, "read the labels again and correct one of them");
-        for (mac, node) in group.into_iter().rev() {
-            finding = finding.at(sheet, mac.span, format!("the MAC of {}", node.name.value));
-        }
-        findings.push(finding);
-    }
+    let again = "read the labels again and correct one of them";
+    findings.extend(same(sheet, &MAC_TWICE, "the MAC", again, |node| node.mac.as_ref()));
+    findings.extend(same(sheet, &SERIAL_TWICE, "serial", again, |node| node.serial.as_ref()));
+    let declare = "give one of them another number, or declare it with clone_of if they are meant to act alike";
+    findings.extend(same(sheet, &NUMBER_TWICE, "number", declare, own_number));
     findings
 }
 
-fn at_all(
+fn own_number(node: &SheetNode) -> Option<&Placed<u32>> {
+    node.number.as_ref().filter(|_| node.clone_of.is_none())
+}
+
+/// Nodes that are known by the same thing.
+fn same<'s, T: Hash + Eq + Clone + Display + 's>(
+    sheet: &'s RigSheet,
+    rule: &'static Rule,
+    what: &str,
+    remedy: &str,
+    value: fn(&SheetNode) -> Option<&Placed<T>>,
+) -> Vec<Finding> {
+    let with_value = sheet.nodes.iter().filter_map(|node| Some((value(node)?, node)));
+    let finding = |group: Vec<(&Placed<T>, &SheetNode)>| {
+        let names = named(group.iter().map(|(_, node)| &node.name.value), " and ");
+        let finding = rule.finding(format!("{what} {} stands for {names}", group[0].0.value), remedy);
+        group.iter().rev().fold(finding, |finding, (value, node)| {
+            finding.at(sheet, value.span, format!("{what} of {}", node.name.value))
+        })
+    };
+    repeated(with_value, |(value, _)| value.value.clone()).into_iter().map(finding).collect()
+}
+
+fn unknown_kind(sheet: &RigSheet, node: &SheetNode) -> Option<Finding> {
+    let kind = node.kind.as_ref().filter(|kind| sheet.kinds.named(&kind.value).is_none())?;
+    let what = format!("{} is a {:?}, which is no kind that is known", node.name.value, kind.value);
+    let near = nearest(&kind.value, &sheet.kinds.names()).map_or_else(
+        || "describe it with a [[kind]] table, or in a file of kinds".to_owned(),
+        |near| format!("did you mean {near:?}? Otherwise describe it with a [[kind]] table"),
+    );
+    Some(UNKNOWN_KIND.finding(what, near).at(sheet, kind.span, "not known"))
+}
+
+fn at_all<'s>(
     sheet: &RigSheet,
     finding: Finding,
-    group: &[&SheetNode],
-    place: impl Fn(&SheetNode) -> &Placed<String>,
+    names: impl DoubleEndedIterator<Item = &'s Placed<String>>,
 ) -> Finding {
-    group.iter().rev().fold(finding, |f, node| f.at(sheet, place(node).span, place(node).value.clone()))
+    names.rev().fold(finding, |finding, name| finding.at(sheet, name.span, name.value.clone()))
 }
 
 fn too_long(sheet: &RigSheet, text: &Placed<String>, what: &str, most: usize) -> Finding {

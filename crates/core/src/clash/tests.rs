@@ -20,6 +20,7 @@ locked = ["10.40.9.0/24"]
 
 [[area]]
 name = "Quay"
+network = "lights"
 range = "10.40.1.0/24"
 universes = "0:0:0-0:1:15"
 
@@ -154,4 +155,241 @@ fn codes_are_stable_and_each_is_its_own() {
     let well_formed = |code: &str| code.len() == 4 && code[1..].parse::<u16>().is_ok();
     assert!(codes.iter().all(|code| well_formed(code)));
     assert!(rules.iter().all(|rule| !rule.title.is_empty() && !rule.why.ends_with('.')));
+}
+
+/// Codes of the clean sheet with further tables at its end.
+fn codes_with(tables: &str) -> Vec<&'static str> {
+    let sheet =
+        RigSheet::parse(&format!("{CLEAN}{tables}")).unwrap_or_else(|errors| panic!("{:?}", errors.errors));
+    sheet_clashes(&sheet).iter().map(|finding| finding.rule.code).collect()
+}
+
+fn node(name: &str, rest: &str) -> String {
+    format!("[[node]]\nname = \"{name}\"\n{rest}\n")
+}
+
+fn network(range: &str, rest: &str) -> String {
+    format!("[[network]]\nname = \"second\"\nrange = \"{range}\"\n{rest}\n")
+}
+
+#[rstest]
+#[case::apart(network("10.41.0.0/16", ""), &[])]
+#[case::overlapping(network("10.40.255.0/24", ""), &["A011"])]
+#[case::private_with_a_way_out(network("172.31.0.0/16", "gateway = \"172.31.0.1\""), &[])]
+#[case::public_with_a_way_out(network("172.32.0.0/16", "gateway = \"172.32.0.1\""), &["A012"])]
+#[case::public_and_closed(network("172.32.0.0/16", "gateway = \"none\""), &[])]
+#[case::kept_to_the_end(network("10.41.0.0/16", "keep_free = \"10.41.255.0/24\""), &[])]
+#[case::kept_past_the_end(network("10.41.0.0/16", "locked = \"10.41.255.0-10.42.0.0\""), &["A020"])]
+#[case::before_link_local(node("a", "address = \"169.253.255.255\""), &["A002"])]
+#[case::link_local(node("a", "address = \"169.254.0.0\""), &["A013"])]
+#[case::before_the_factory(node("a", "kind = \"marrowbright-four\"\naddress = \"10.40.239.255\""), &[])]
+#[case::at_the_factory(node("a", "kind = \"marrowbright-four\"\naddress = \"10.40.240.0\""), &["A014"])]
+#[case::with_a_pool(node("a", "address = \"dhcp\""), &[])]
+fn networks_and_places(#[case] tables: String, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&tables), expected);
+}
+
+#[rstest]
+#[case::last_permitted("10.40.3.255", &[])]
+#[case::past_the_permitted("10.40.4.0", &["A016"])]
+fn what_a_kind_accepts(#[case] address: &str, #[case] expected: &[&str]) {
+    let kind = "[[kind]]\nname = \"own\"\nmaker = \"H\"\nmodel = \"M\"\nports = 1\npermitted = \"10.40.3.0/24\"\n";
+    assert_eq!(
+        codes_with(&format!("{kind}{}", node("a", &format!("kind = \"own\"\naddress = \"{address}\"")))),
+        expected
+    );
+}
+
+#[rstest]
+#[case::its_own_number("10.40.1.7", "Quay", &[])]
+#[case::another_ones("10.40.2.7", "Hall", &[])]
+#[case::of_another_area("10.40.1.7", "Hall", &["A015"])]
+#[case::without_a_word("10.40.3.7", "Hall", &["A015"])]
+fn a_scheme_is_obeyed(#[case] address: &str, #[case] area: &str, #[case] expected: &[&str]) {
+    let scheme = "[[network.scheme]]\noctet = 3\nmeans = \"area\"\nwords = { 1 = \"Quay\", 2 = \"Hall\" }\n\n[[area]]\nname = \"Hall\"\n[[area]]";
+    let text = CLEAN.replacen("[[area]]", scheme, 1);
+    let sheet =
+        RigSheet::parse(&format!("{text}{}", node("a", &format!("area = \"{area}\"\naddress = \"{address}\""))))
+            .unwrap();
+    let codes: Vec<&str> = sheet_clashes(&sheet).iter().map(|finding| finding.rule.code).collect();
+    assert_eq!(codes, expected);
+}
+
+#[rstest]
+#[case::inside("range = \"10.40.2.0/24\"\nuniverses = \"32-63\"", &[])]
+#[case::outside_the_network("range = \"10.39.255.0-10.40.0.255\"", &["A017"])]
+#[case::next_to_the_other("range = \"10.40.0.0/24\"", &[])]
+#[case::sharing_one_address("range = \"10.40.1.255-10.40.2.255\"", &["A018"])]
+#[case::sharing_one_universe("universes = \"31-63\"", &["U015"])]
+fn areas(#[case] lines: &str, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&format!("[[area]]\nname = \"Hall\"\n{lines}\n")), expected);
+}
+
+const TWO_PORTS: &str =
+    "kind = \"marrowbright-eight\"\naddress = \"10.40.3.1\"\n[[node.port]]\nport = 1\nout = 32\n";
+
+#[rstest]
+#[case::open("[[node.port]]\nport = 2\nout = \"fill\"", &["U006"])]
+#[case::another_number_by_sacn("[[node.port]]\nport = 2\nout = \"sacn 2\"", &[])]
+#[case::the_number_by_sacn("[[node.port]]\nport = 2\nout = \"sacn 1\"", &["U007"])]
+#[case::last_of_the_page("[[node.port]]\nport = 4\nout = 47", &[])]
+#[case::another_sub_net("[[node.port]]\nport = 4\nout = 48", &["U014"])]
+#[case::on_the_next_page("[[node.port]]\nport = 5\nout = 48", &[])]
+fn ports(#[case] port: &str, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&node("a", &format!("{TWO_PORTS}{port}"))), expected);
+}
+
+#[rstest]
+#[case::a_clone_is_meant("clone_of = \"quay-north\"\nnumber = 7\n", &[])]
+#[case::without_the_word("number = 7\n", &["U002", "N007"])]
+fn clones(#[case] lines: &str, #[case] expected: &[&str]) {
+    let north = "mac = \"02:4d:42:00:10:01\"";
+    let text = CLEAN.replacen(north, &format!("{north}\nnumber = 7"), 1);
+    let twin = node("twin", &format!("{lines}address = \"10.40.3.1\"\n[[node.port]]\nport = 1\nout = 0"));
+    let sheet = RigSheet::parse(&format!("{text}{twin}")).unwrap();
+    let mut codes: Vec<&str> = sheet_clashes(&sheet).iter().map(|finding| finding.rule.code).collect();
+    codes.sort_unstable_by_key(|code| std::cmp::Reverse(*code));
+    assert_eq!(codes, expected);
+}
+
+#[rstest]
+#[case::both_sent("sends = \"0-1\"", "", &[])]
+#[case::one_not_sent("sends = \"0\"", "", &["U008"])]
+#[case::one_for_nobody("sends = \"0-2\"", "", &["U009"])]
+#[case::by_another_protocol("sends = \"0-1\"\nprotocol = \"sacn\"", "", &["U010", "U010"])]
+#[case::two_senders("sends = \"0-1\"", "[[source]]\nname = \"spare\"\nsends = \"1\"", &["U011"])]
+fn senders(#[case] desk: &str, #[case] more: &str, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&format!("[[source]]\nname = \"desk\"\n{desk}\n{more}\n")), expected);
+}
+
+#[rstest]
+#[case::declared("sources = 2", &[])]
+#[case::combined("sources = 2\nmerge = \"htp\"", &[])]
+#[case::not_combined("sources = 2\nmerge = \"off\"", &["U012"])]
+#[case::too_few_declared("sources = 1", &["U011"])]
+fn two_sources(#[case] lines: &str, #[case] expected: &[&str]) {
+    let text = CLEAN.replacen(SECOND, &format!("{SECOND}\n{lines}"), 1);
+    let desks = "[[source]]\nname = \"desk\"\nsends = \"0-1\"\n[[source]]\nname = \"spare\"\nsends = \"1\"\n";
+    let sheet = RigSheet::parse(&format!("{text}{desks}")).unwrap();
+    let codes: Vec<&str> = sheet_clashes(&sheet).iter().map(|finding| finding.rule.code).collect();
+    assert_eq!(codes, expected);
+}
+
+fn fixture(name: &str, on: &str, slot: &str, footprint: u32) -> String {
+    format!("[[fixture]]\nname = \"{name}\"\non = {on}\nslot = {slot}\nfootprint = {footprint}\n")
+}
+
+#[rstest]
+#[case::back_to_back(fixture("a", "0", "1", 10) + &fixture("b", "0", "11", 10), &[])]
+#[case::one_slot_shared(fixture("a", "0", "1", 10) + &fixture("b", "0", "10", 10), &["F001"])]
+#[case::the_same_slots_elsewhere(fixture("a", "0", "1", 10) + &fixture("b", "1", "1", 10), &[])]
+#[case::below_a_long_one(fixture("a", "0", "1", 100) + &fixture("b", "0", "2", 1) + &fixture("c", "0", "50", 1), &["F001", "F001"])]
+#[case::to_the_end(fixture("a", "0", "503", 10), &[])]
+#[case::past_the_end(fixture("a", "0", "504", 10), &["F002"])]
+#[case::on_no_output(fixture("a", "2", "1", 10), &["F003"])]
+#[case::open(fixture("a", "0", "\"fill\"", 10), &["F004"])]
+#[case::no_such_universe(fixture("a", "32768", "1", 10), &["F005"])]
+fn fixtures(#[case] tables: String, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&tables), expected);
+}
+
+fn stream(name: &str, group: &str) -> String {
+    format!(
+        "[[stream]]\nname = \"{name}\"\ncarries = \"audio\"\nfrom = \"quay-north\"\nto = \"quay-south\"\ngroup = \"{group}\"\n"
+    )
+}
+
+#[rstest]
+#[case::two_ports_of_one_group(stream("a", "239.69.1.1:5004") + &stream("b", "239.69.1.1:5006"), &[])]
+#[case::the_same_port(stream("a", "239.69.1.1") + &stream("b", "239.69.1.1:5004"), &["S001"])]
+#[case::differing_in_the_bit_that_is_lost(stream("a", "239.69.1.1") + &stream("b", "239.197.1.1"), &["S002"])]
+#[case::differing_in_the_next_bit(stream("a", "239.69.1.1") + &stream("b", "239.5.1.1"), &[])]
+#[case::last_flooded(stream("a", "224.0.0.255"), &["S003"])]
+#[case::first_not_flooded(stream("a", "224.0.1.0"), &[])]
+#[case::group_of_an_unused_universe(stream("a", "239.255.0.9"), &[])]
+#[case::below_multicast(stream("a", "223.255.255.255"), &["S005"])]
+#[case::last_multicast(stream("a", "239.255.255.255"), &[])]
+#[case::open(stream("a", "fill"), &["S007"])]
+#[case::for_nobody(stream("a", "239.69.1.1").replace("to = \"quay-south\"\n", ""), &["S006"])]
+fn streams(#[case] tables: String, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&tables), expected);
+}
+
+#[test]
+fn a_stream_on_the_group_of_a_universe_in_use() {
+    let text = CLEAN.replacen(SECOND, "out = \"sacn 9\"", 1) + &stream("a", "239.255.0.9");
+    let findings = sheet_clashes(&RigSheet::parse(&text).unwrap());
+    assert_eq!(findings.iter().map(|f| f.rule.code).collect::<Vec<_>>(), ["S004"]);
+}
+
+fn switch(head: &str, ports: &[(u32, &str)]) -> String {
+    let ports: String =
+        ports.iter().map(|(port, to)| format!("[[switch.port]]\nport = {port}\nto = \"{to}\"\n")).collect();
+    format!("[[switch]]\n{head}\n{ports}")
+}
+
+const BOTH: &[(u32, &str)] = &[(1, "quay-north"), (2, "quay-south")];
+
+#[rstest]
+#[case::under_the_threshold(switch("name = \"s\"\npower = 8.2", BOTH), &[])]
+#[case::at_the_threshold(switch("name = \"s\"\npower = 8.125", BOTH), &["L002"])]
+#[case::all_of_it(switch("name = \"s\"\npower = 6.5", BOTH), &["L002"])]
+#[case::more_than_all(switch("name = \"s\"\npower = 6.499", BOTH), &["L001"])]
+#[case::last_socket(switch("name = \"s\"\nsockets = 2", BOTH), &[])]
+#[case::no_such_socket(switch("name = \"s\"\nsockets = 1", BOTH), &["L006"])]
+#[case::one_socket_twice(switch("name = \"s\"", &[(1, "quay-north"), (1, "quay-south")]), &["L007"])]
+#[case::one_device_twice(switch("name = \"s\"", &[(1, "quay-north"), (2, "quay-north")]), &["L008"])]
+#[case::a_cable_written_at_both_ends(switch("name = \"s\"", &[(1, "t")]) + &switch("name = \"t\"", &[(1, "s")]), &[])]
+#[case::two_cables(switch("name = \"s\"", &[(1, "t"), (2, "t")]) + &switch("name = \"t\"", &[]), &["L009"])]
+fn switches(#[case] tables: String, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&tables), expected);
+}
+
+#[rstest]
+#[case::below("0.69", &[])]
+#[case::at_the_threshold("0.7", &["L004"])]
+#[case::all_of_it("1", &["L004"])]
+#[case::too_much("1.001", &["L003"])]
+fn links(#[case] rate: &str, #[case] expected: &[&str]) {
+    let cable =
+        switch("name = \"s\"\nlink = 1", &[(1, "quay-north")]) + &switch("name = \"t\"", &[(1, "quay-south")]);
+    let cable =
+        cable.replacen("to = \"quay-south\"", "to = \"s\"\n[[switch.port]]\nport = 2\nto = \"quay-south\"", 1);
+    assert_eq!(codes_with(&format!("{}rate = {rate}\n{cable}", stream("a", "239.69.1.1"))), expected);
+}
+
+#[rstest]
+#[case::as_long_as_allowed(4, &[])]
+#[case::one_more(5, &["L005"])]
+fn chains(#[case] units: usize, #[case] expected: &[&str]) {
+    let unit = |i: usize| {
+        let behind = if i > 1 { format!("behind = \"unit-{}\"\n", i - 1) } else { String::new() };
+        node(&format!("unit-{i}"), &format!("{behind}kind = \"marrowbright-four\"\naddress = \"10.40.3.{i}\""))
+    };
+    assert_eq!(codes_with(&(1..=units).map(unit).collect::<String>()), expected);
+}
+
+#[rstest]
+#[case::in_a_circle("behind = \"two\"", &["L010"])]
+#[case::one_after_the_other("", &[])]
+fn chains_have_a_beginning(#[case] first: &str, #[case] expected: &[&str]) {
+    let two = node("two", "behind = \"one\"\naddress = \"10.40.3.2\"");
+    assert_eq!(codes_with(&(node("one", &format!("{first}\naddress = \"10.40.3.1\"")) + &two)), expected);
+}
+
+#[rstest]
+#[case::known("kind = \"marrowbright-four\"", &[])]
+#[case::unknown("kind = \"marrowbright-for\"", &["N006"])]
+#[case::another_serial("serial = \"2\"", &[])]
+#[case::what_the_kind_has_not("kind = \"tessaquill-eye\"\non_data_loss = \"hold\"", &["U016"])]
+#[case::what_the_kind_has("kind = \"marrowbright-four\"\non_data_loss = \"hold\"", &[])]
+fn identities(#[case] lines: &str, #[case] expected: &[&str]) {
+    assert_eq!(codes_with(&node("a", &format!("{lines}\naddress = \"10.40.3.1\""))), expected);
+}
+
+#[test]
+fn the_same_serial_number_twice() {
+    let text = node("a", "serial = \"7\"\naddress = \"10.40.3.1\"")
+        + &node("b", "serial = \"7\"\naddress = \"10.40.3.2\"");
+    assert_eq!(codes_with(&text), ["N005"]);
 }

@@ -1,13 +1,25 @@
 //! Clashes of universes on the sheet.
 
-use super::grouped;
+use std::collections::{HashMap, HashSet};
+
+use super::{named, repeated};
 use crate::Direction;
 use crate::finding::{Finding, Rule, Severity};
-use crate::kind::Kind;
-use crate::sheet::{AskedUniverse, RigSheet, SheetNode, SheetPort};
-use crate::universe::Universe;
+use crate::kind::Settable;
+use crate::sheet::{AskedUniverse, RigSheet, SheetNode, SheetPort, Span, WantedAddress};
+use crate::universe::{PortAddress, Universe};
 
-pub(super) static RULES: &[&Rule] = &[&NO_SUCH, &DOUBLE, &SPLIT_COUNT, &OUTSIDE_AREA, &TOO_MANY_PORTS];
+pub(super) static RULES: &[&Rule] = &[
+    &NO_SUCH,
+    &DOUBLE,
+    &SPLIT_COUNT,
+    &OUTSIDE_AREA,
+    &TOO_MANY_PORTS,
+    &OPEN,
+    &TWO_PROTOCOLS,
+    &TORN_PAGE,
+    &NOT_SETTABLE,
+];
 
 static NO_SUCH: Rule = Rule {
     code: "U001",
@@ -40,11 +52,39 @@ static TOO_MANY_PORTS: Rule = Rule {
     why: "no unit of this kind has a port of this number",
 };
 
+static OPEN: Rule = Rule {
+    code: "U006",
+    severity: Severity::Warning,
+    title: "a port without a universe yet",
+    why: "a port without a planned universe can be neither set nor checked",
+};
+static TWO_PROTOCOLS: Rule = Rule {
+    code: "U007",
+    severity: Severity::Warning,
+    title: "one number by two protocols",
+    why: "Port-Address and sACN universe of one number are two universes; at the desk they are easily taken for one",
+};
+static TORN_PAGE: Rule = Rule {
+    code: "U014",
+    severity: Severity::Error,
+    title: "ports of one page in different sub-nets",
+    why: "Art-Net programs net and sub for four ports at once, so only the last of the three numbers may differ",
+};
+static NOT_SETTABLE: Rule = Rule {
+    code: "U016",
+    severity: Severity::Warning,
+    title: "something that cannot be set on this kind",
+    why: "the unit keeps what is set at itself, so the check may find it otherwise",
+};
+
 type Place<'s> = (&'s SheetNode, &'s SheetPort, Universe);
 
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = doubles(sheet);
+    findings.extend(two_protocols(sheet));
     for node in &sheet.nodes {
+        findings.extend(torn_pages(sheet, node));
+        findings.extend(not_settable(sheet, node));
         for port in &node.ports {
             findings.extend(no_such(sheet, node, port));
             findings.extend(outside_area(sheet, node, port));
@@ -55,14 +95,104 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
 }
 
 fn no_such(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Option<Finding> {
-    let AskedUniverse::Impossible(out) = &port.universe.value else { return None };
-    let what = format!("{} port {}: {out}", node.name.value, port.number.value);
+    let (name, number) = (&node.name.value, port.number.value);
+    let out = match &port.universe.value {
+        AskedUniverse::Impossible(out) => out,
+        AskedUniverse::Fill(_) => {
+            let finding = OPEN.finding(
+                format!("{name} port {number} has no universe yet"),
+                "write a universe, or let it be filled in",
+            );
+            return Some(finding.mended_by("sheet fill").at(sheet, port.universe.span, "still \"fill\""));
+        }
+        AskedUniverse::Real(_) => return None,
+    };
+    let what = format!("{name} port {number}: {out}");
     let remedy = format!("write a {} from {} to {}", out.part, out.first, out.last);
     Some(NO_SUCH.finding(what, remedy).at(sheet, port.universe.span, "no such universe"))
 }
 
+/// Ports one to four of a node, five to eight, and so on, share net and sub where they speak Art-Net.
+fn torn_pages(sheet: &RigSheet, node: &SheetNode) -> Vec<Finding> {
+    let art_net = |port: &&SheetPort| matches!(port.universe.value, AskedUniverse::Real(Universe::ArtNet(_)));
+    let ports: Vec<&SheetPort> = node.ports.iter().filter(art_net).collect();
+    let mut findings = Vec::new();
+    for (i, port) in ports.iter().enumerate() {
+        let Some(first) = ports[..i].iter().find(|earlier| earlier.page() == port.page()) else { continue };
+        let address = |port: &SheetPort| port.universe.value.real().and_then(Universe::port_address);
+        let (Some(here), Some(there)) = (address(port), address(first)) else { continue };
+        if here.shares_page_with(there) {
+            continue;
+        }
+        let name = &node.name.value;
+        let what = format!(
+            "{name} has {there} on port {} and {here} on port {}, both of one page",
+            first.number.value, port.number.value
+        );
+        let remedy =
+            format!("choose a universe of net {} sub {}, or a port of another page", there.net(), there.sub());
+        let finding = TORN_PAGE.finding(what, remedy).at(sheet, port.universe.span, "another sub-net");
+        findings.push(finding.at(sheet, first.universe.span, "same page"));
+    }
+    findings
+}
+
+/// What the sheet asks of a node although its kind's facts say that it cannot be set.
+fn not_settable(sheet: &RigSheet, node: &SheetNode) -> Vec<Finding> {
+    let Some(kind) = sheet.kind_of(node).filter(|kind| !kind.settings.is_empty()) else { return Vec::new() };
+    let mut asked: Vec<(Settable, Span)> = Vec::new();
+    if node.address.value == WantedAddress::Dhcp {
+        asked.push((Settable::Dhcp, node.address.span));
+    }
+    asked.extend(node.on_data_loss.as_ref().map(|loss| (Settable::DataLoss, loss.span)));
+    asked.extend(node.label.as_ref().map(|label| (Settable::Label, label.span)));
+    for port in &node.ports {
+        asked.push((Settable::Universe, port.universe.span));
+        asked.extend(port.merge.as_ref().map(|merge| (Settable::Merge, merge.span)));
+        asked.extend(port.rdm.as_ref().map(|rdm| (Settable::Rdm, rdm.span)));
+        asked.extend(port.on_data_loss.as_ref().map(|loss| (Settable::DataLoss, loss.span)));
+    }
+    let unable = asked.into_iter().filter(|(setting, _)| !kind.can_set(*setting));
+    let finding = |(setting, span): (Settable, Span)| {
+        let what =
+            format!("{} asks for {}, which cannot be set on a {}", node.name.value, setting.word(), kind.title());
+        let remedy = "set it at the unit and take it off the sheet, or correct the facts of the kind";
+        NOT_SETTABLE.finding(what, remedy).at(sheet, span, setting.word())
+    };
+    unable.map(finding).collect()
+}
+
+/// A number that is used both as Port-Address and as sACN universe.
+fn two_protocols(sheet: &RigSheet) -> Vec<Finding> {
+    let (art_net, sacn): (Vec<Place<'_>>, Vec<Place<'_>>) =
+        real_ports(sheet).partition(|(_, _, universe)| !universe.is_sacn());
+    let mut first: HashMap<PortAddress, Place<'_>> = HashMap::new();
+    for place in art_net {
+        place.2.port_address().map(|address| first.entry(address).or_insert(place));
+    }
+    let mut told = HashSet::new();
+    let mut findings = Vec::new();
+    for place in sacn {
+        let Some(address) = place.2.port_address() else { continue };
+        let Some(other) = first.get(&address).filter(|_| told.insert(address)) else { continue };
+        let what = format!("{} uses {}, and {} uses {}", title(&place), place.2, title(other), other.2);
+        let remedy = "use one protocol for both ports, or another number for one of them";
+        let finding = TWO_PROTOCOLS.finding(what, remedy).at(sheet, place.1.universe.span, title(&place));
+        findings.push(finding.at(sheet, other.1.universe.span, title(other)));
+    }
+    findings
+}
+
+/// Every port with a universe that exists.
+fn real_ports(sheet: &RigSheet) -> impl Iterator<Item = Place<'_>> {
+    sheet
+        .nodes
+        .iter()
+        .flat_map(|node| node.ports.iter().filter_map(move |port| Some((node, port, port.universe.value.real()?))))
+}
+
 fn outside_area(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Option<Finding> {
-    let area = &sheet.areas[node.area?];
+    let area = sheet.area_of(node)?;
     let block = area.universes.as_ref()?.value;
     let address = port.universe.value.real()?.port_address()?;
     if block.contains(address) {
@@ -77,7 +207,7 @@ fn outside_area(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Option<
 }
 
 fn too_many_ports(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Option<Finding> {
-    let kind = Kind::named(&node.kind.as_ref()?.value)?;
+    let kind = sheet.kind_of(node)?;
     if port.number.value <= kind.ports {
         return None;
     }
@@ -86,25 +216,29 @@ fn too_many_ports(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Optio
     Some(TOO_MANY_PORTS.finding(what, remedy).at(sheet, port.number.span, "no such port"))
 }
 
-/// Outputs that carry the same universe. Declared with `splits`, that is a splitter; otherwise it is a mistake.
-fn doubles<'s>(sheet: &'s RigSheet) -> Vec<Finding> {
-    let outputs = sheet.nodes.iter().flat_map(|node| {
-        let real = move |port: &'s SheetPort| Some((node, port, port.universe.value.real()?));
-        node.ports.iter().filter(|port| port.direction == Direction::Out).filter_map(real)
-    });
-    grouped(outputs, |(_, _, universe)| *universe).iter().filter_map(|group| double(sheet, group)).collect()
+/// Outputs that carry the same universe. Declared with `splits`, that is a splitter; on a declared clone it is meant;
+/// otherwise it is a mistake.
+fn doubles(sheet: &RigSheet) -> Vec<Finding> {
+    let outputs: Vec<Place<'_>> = real_ports(sheet)
+        .filter(|(node, port, _)| port.direction == Direction::Out && node.clone_of.is_none())
+        .collect();
+    let groups = repeated(outputs.iter().copied(), |(_, _, universe)| *universe);
+    let together: HashSet<Universe> = groups.iter().map(|group| group[0].2).collect();
+    let alone = outputs.iter().filter(|(_, port, universe)| port.splits.is_some() && !together.contains(universe));
+    let missing = alone.filter_map(|place| wrong_size(sheet, &[*place]));
+    groups.iter().filter_map(|group| double(sheet, group)).chain(missing).collect()
 }
 
 fn double(sheet: &RigSheet, group: &[Place<'_>]) -> Option<Finding> {
     if group.iter().any(|(_, port, _)| port.splits.is_some()) {
         return wrong_size(sheet, group);
     }
-    if group.len() == 1 {
-        return None;
-    }
     let universe = group[0].2;
-    let ports: Vec<String> = group.iter().map(title).collect();
-    let what = format!("universe {universe} comes out of {} ports: {}", group.len(), ports.join(", "));
+    let what = format!(
+        "universe {universe} comes out of {} ports: {}",
+        group.len(),
+        named(group.iter().map(title), ", ")
+    );
     let remedy =
         format!("choose another universe for one, or declare it with splits = {} if it is meant", group.len());
     // The later port is the one to mend.

@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::repeated;
+use super::{MOST_NAMED, named, repeated};
 use crate::Direction;
 use crate::census::{Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Standing, Viewpoint};
 use crate::finding::{Finding, Rule, Severity};
@@ -49,9 +49,6 @@ static DHCP_SERVERS: Rule = Rule {
     title: "several DHCP servers",
     why: "which of them answers first changes from one power-up to the next, and addresses with it",
 };
-
-/// The most devices named in one finding.
-const MOST_NAMED: usize = 12;
 
 /// What is wrong in a census whose `devices` look like this from there.
 #[must_use]
@@ -156,14 +153,6 @@ fn splits(nodes: &[&FoundNode]) -> Option<Finding> {
         node.address
     );
     Some(SPLIT.finding(format!("universes on several outputs: {list}"), remedy))
-}
-
-/// A list for people: the first few, and how many more there are.
-fn named(all: impl ExactSizeIterator<Item = String>, between: &str) -> String {
-    let more = all.len().saturating_sub(MOST_NAMED);
-    let shown: Vec<String> = all.take(MOST_NAMED).collect();
-    let more = if more > 0 { format!("{between}{more} more") } else { String::new() };
-    shown.join(between) + &more
 }
 
 fn mac(node: &FoundNode) -> String {

@@ -7,10 +7,10 @@ use serde::Serialize;
 use serde::ser::{SerializeStruct, Serializer};
 
 use crate::address::Mask;
-use crate::census::{FoundNode, FoundPort, Protocol};
+use crate::census::{FoundNode, FoundPort};
 use crate::sheet::Firmware;
 use crate::universe::Universe;
-use crate::{DataLoss, Direction, Merge, Said};
+use crate::{DataLoss, Direction, Merge, Protocol, Said};
 
 /// One field, planned and found.
 #[derive(Debug, Clone, PartialEq, Eq)]

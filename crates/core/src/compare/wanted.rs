@@ -4,10 +4,10 @@ use std::net::Ipv4Addr;
 
 use super::difference::{Difference, PortDifference};
 use crate::address::Mask;
-use crate::census::{FoundNode, Protocol};
+use crate::census::FoundNode;
 use crate::sheet::{Firmware, Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
-use crate::{DataLoss, Direction, Merge};
+use crate::{DataLoss, Direction, Merge, Protocol};
 
 /// What a node should be.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

@@ -1,84 +1,120 @@
 //! Kinds: what models of node there are, and what each can do.
+//!
+//! The kinds that ship, those of a rig sheet and those of a file beside it are all written alike.
 
-use std::net::Ipv4Addr;
-use std::sync::LazyLock;
-
-use serde::{Deserialize, Deserializer, de};
+mod book;
+mod read;
 
 use crate::address::AddressRange;
+use crate::sheet::{Placed, Watts};
+
+pub use book::{KindBook, SHIPPED_TEXT};
+pub(crate) use read::read_kind;
 
 /// A model of node.
-#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Kind {
     /// The name a rig sheet uses.
-    pub name: String,
+    pub name: Placed<String>,
     /// Who makes it.
     pub maker: String,
     /// What the maker calls it.
     pub model: String,
-    /// ESTA code of the maker, as the poll reply states it.
-    pub esta: u16,
-    /// OEM code of the model, as the poll reply states it.
-    pub oem: u16,
+    /// ESTA code of the maker and OEM code of the model, as the poll reply states them.
+    pub codes: Option<(u16, u16)>,
     /// How many DMX ports it has.
     pub ports: u32,
     /// The addresses its units have as they leave the factory.
-    #[serde(default, deserialize_with = "range")]
     pub factory: Option<AddressRange>,
+    /// Where the address comes from as it leaves the factory.
+    pub factory_mode: FactoryMode,
+    /// The only addresses it accepts; empty for all.
+    pub permitted: Vec<AddressRange>,
+    /// What it draws.
+    pub power: Option<Watts>,
+    /// How many may be chained one behind the other.
+    pub chain: Option<u32>,
+    /// The bytes of a name that it keeps, where it is fewer than Art-Net's 17.
+    pub name_bytes: Option<u32>,
+    /// What can be set on it over the network; empty where that is not known.
+    pub settings: Vec<Settable>,
 }
 
-#[derive(Deserialize)]
-struct KindFile {
-    kind: Vec<Kind>,
+/// Where a unit has its address from as it leaves the factory.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum FactoryMode {
+    /// Always the same one, or one made from its MAC address.
+    #[default]
+    Fixed,
+    /// From a DHCP server.
+    Dhcp,
+    /// It chooses a link-local one (RFC 3927).
+    LinkLocal,
 }
 
-fn range<'de, D: Deserializer<'de>>(from: D) -> Result<Option<AddressRange>, D::Error> {
-    String::deserialize(from)?.parse().map(Some).map_err(de::Error::custom)
+/// What can be set on a node over the network.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Settable {
+    /// A fixed address.
+    Address,
+    /// That its address comes by DHCP.
+    Dhcp,
+    /// Its name.
+    Name,
+    /// Its label.
+    Label,
+    /// Which universe a port has.
+    Universe,
+    /// Which way a port works.
+    Direction,
+    /// Which protocol a port speaks.
+    Protocol,
+    /// How a port combines sources.
+    Merge,
+    /// What happens when data stops.
+    DataLoss,
+    /// Whether RDM goes through a port.
+    Rdm,
 }
 
-static SHIPPED: LazyLock<Vec<Kind>> = LazyLock::new(|| {
-    let file: KindFile = toml::from_str(include_str!("kinds.toml")).expect("the shipped kinds are read in a test");
-    file.kind
-});
+impl FactoryMode {
+    /// The words of the sheet.
+    pub const WORDS: [(&'static str, Self); 3] =
+        [("fixed", Self::Fixed), ("dhcp", Self::Dhcp), ("link-local", Self::LinkLocal)];
+}
+
+impl Settable {
+    /// The words of the sheet.
+    pub const WORDS: [(&'static str, Self); 10] = [
+        ("address", Self::Address),
+        ("dhcp", Self::Dhcp),
+        ("name", Self::Name),
+        ("label", Self::Label),
+        ("universe", Self::Universe),
+        ("direction", Self::Direction),
+        ("protocol", Self::Protocol),
+        ("merge", Self::Merge),
+        ("on_data_loss", Self::DataLoss),
+        ("rdm", Self::Rdm),
+    ];
+
+    /// Its word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, setting)| *setting == self).map_or("", |(word, _)| word)
+    }
+}
 
 impl Kind {
-    /// The kind a rig sheet calls `name`.
-    #[must_use]
-    pub fn named(name: &str) -> Option<&'static Self> {
-        SHIPPED.iter().find(|kind| kind.name == name)
-    }
-
-    /// The kind whose units state these codes.
-    #[must_use]
-    pub fn stating(esta: u16, oem: u16) -> Option<&'static Self> {
-        SHIPPED.iter().find(|kind| (kind.esta, kind.oem) == (esta, oem))
-    }
-
-    /// Addresses that units of known kinds have as they leave the factory.
-    pub fn factory_addresses() -> impl Iterator<Item = Ipv4Addr> {
-        let mut ranges: Vec<AddressRange> = SHIPPED.iter().filter_map(|kind| kind.factory).collect();
-        ranges.dedup();
-        ranges.into_iter().flat_map(|range| (0..range.len()).filter_map(move |n| range.nth(n)))
-    }
-
     /// Maker and model, as shown in tables.
     #[must_use]
     pub fn title(&self) -> String {
         format!("{} {}", self.maker, self.model)
     }
-}
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_shipped_kinds_are_well_formed_and_distinct() {
-        for (i, kind) in SHIPPED.iter().enumerate() {
-            assert_eq!(Kind::named(&kind.name), Some(kind));
-            assert_eq!(Kind::stating(kind.esta, kind.oem), Some(kind));
-            assert!(SHIPPED[..i].iter().all(|other| other.title() != kind.title()));
-        }
+    /// Whether this can be set over the network, as far as is known.
+    #[must_use]
+    pub fn can_set(&self, setting: Settable) -> bool {
+        self.settings.is_empty() || self.settings.contains(&setting)
     }
 }

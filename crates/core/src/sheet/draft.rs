@@ -93,7 +93,7 @@ fn node_table(node: &FoundNode) -> String {
         line("label", &quoted(&node.label().to_string()));
     }
     if let Some(kind) = node.kind() {
-        line("kind", &quoted(&kind.name));
+        line("kind", &quoted(&kind.name.value));
     }
     if let Some(mac) = node.mac {
         line("mac", &quoted(&mac.to_string()));

@@ -1,6 +1,7 @@
 //! Names that other parts of the sheet refer to.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 use super::fields::{Mistakes, nearest};
 use super::place::Placed;
@@ -15,20 +16,50 @@ pub(super) struct Names<'a> {
 
 impl<'a> Names<'a> {
     /// Notes those `names`; the same twice is a mistake.
-    pub(super) fn new(
+    pub(super) fn of_their_own(
         what: &'static str,
         names: impl Iterator<Item = &'a Placed<String>>,
         mistakes: &'a Mistakes,
     ) -> Self {
+        Self::new(what, names, mistakes, true)
+    }
+
+    /// Notes those `names`; of several equal ones the first is meant.
+    pub(super) fn shared(
+        what: &'static str,
+        names: impl Iterator<Item = &'a Placed<String>>,
+        mistakes: &'a Mistakes,
+    ) -> Self {
+        Self::new(what, names, mistakes, false)
+    }
+
+    fn new(
+        what: &'static str,
+        names: impl Iterator<Item = &'a Placed<String>>,
+        mistakes: &'a Mistakes,
+        of_their_own: bool,
+    ) -> Self {
         let mut all = Self { what, names: Vec::new(), index: HashMap::new(), mistakes };
         for name in names {
-            if all.index.insert(&name.value, all.names.len()).is_some() {
-                let found = format!("there are two {what}s named {:?}", name.value);
-                mistakes.note(name.span, found, "a name of its own", None);
+            match all.index.entry(&name.value) {
+                Entry::Vacant(vacant) => {
+                    vacant.insert(all.names.len());
+                }
+                Entry::Occupied(_) if of_their_own => {
+                    let found = format!("there are two {what}s named {:?}", name.value);
+                    mistakes.note(name.span, found, "a name of its own", None);
+                }
+                Entry::Occupied(_) => {}
             }
             all.names.push(&name.value);
         }
         all
+    }
+
+    /// The place of the one that is named, where the name was written.
+    pub(super) fn placed(&self, name: Option<&Placed<String>>) -> Option<Placed<usize>> {
+        let name = name?;
+        self.find(name).map(|index| Placed::new(index, name.span))
     }
 
     /// The one there is, when there is only one.
@@ -43,7 +74,7 @@ impl<'a> Names<'a> {
             let what = format!("there is no {} named {:?}", self.what, name.value);
             let hint = nearest(&name.value, &self.names).map(|near| format!("did you mean \"{near}\"?"));
             let expected = if self.names.is_empty() {
-                format!("the sheet has no [[{}]] yet", self.what)
+                format!("the sheet has no {} yet", self.what)
             } else {
                 format!("one of: {}", self.names.iter().take(12).copied().collect::<Vec<_>>().join(", "))
             };

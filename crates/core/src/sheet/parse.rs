@@ -1,87 +1,234 @@
-//! From text to a sheet: the rig, its networks and areas.
+//! From text to a sheet: pieces are read by themselves, put together, and what they name is looked up.
 
 use toml::de::DeTable;
 
-use super::error::SheetErrors;
+use super::error::{SheetError, SheetErrors};
 use super::fields::{Fields, Mistakes};
 use super::names::Names;
+use super::pieces::{self, Piece};
 use super::place::{LineIndex, Placed, Span};
-use super::{Area, Network, RigSheet, parse_node};
+use super::rig::{Rig, Thresholds};
+use super::{Fixture, Network, RigSheet, area, fixture, network, node, rig, source, stream, switch};
+use crate::kind::{Kind, KindBook, read_kind};
 use crate::universe::DeskBase;
+
+/// The most mistakes kept: mending these may mend the rest.
+const MOST_MISTAKES: usize = 1000;
 
 impl RigSheet {
     /// Reads the text of a rig sheet.
     ///
     /// # Errors
     /// Every mistake found, with its place: broken TOML, unknown keys, values of the wrong sort, references to
-    /// areas and networks that the sheet does not have.
+    /// areas, networks and devices that the sheet does not have.
     pub fn parse(text: &str) -> Result<Self, SheetErrors> {
-        let mistakes = Mistakes::default();
-        let sheet = match DeTable::parse(text) {
-            Ok(table) => read(&Fields::new(table.get_ref(), Span::default(), "the sheet", &mistakes), &mistakes),
-            Err(broken) => {
-                let span = broken.span().unwrap_or(0..0).into();
-                mistakes.note(span, broken.message(), "TOML: `key = value` lines under [headings]", None);
-                None
-            }
-        };
-        let errors = mistakes.into_inner();
-        match sheet {
-            Some(parts) if errors.is_empty() => {
-                Ok(Self { text: text.to_owned(), lines: LineIndex::new(text), ..parts })
-            }
-            _ => Err(SheetErrors::new(text, errors)),
+        let pieces = pieces::cut(text);
+        let mut reading = read(&pieces, DeskBase::default());
+        // Universes in the desk's counting can only be read once that is known.
+        if let Some((Rig { desk: desk @ DeskBase::Zero, .. }, _)) = reading.rig {
+            reading = read(&pieces, desk);
+        }
+        reading.finish(text)
+    }
+}
+
+/// Reads a file of kinds.
+pub(crate) fn read_kinds(text: &str) -> Result<Vec<Kind>, SheetErrors> {
+    let mistakes = Mistakes::default();
+    let piece = Piece { offset: 0, text };
+    let kinds = with_table(piece, &mistakes, |table| {
+        let kinds = table.tables("kind", "this kind");
+        table.refuse_unknown_keys();
+        kinds.iter().filter_map(read_kind).collect::<Vec<Kind>>()
+    });
+    let errors = mistakes.into_inner();
+    let all = kinds.unwrap_or_default();
+    if errors.is_empty() { Ok(all) } else { Err(SheetErrors::new(text, errors)) }
+}
+
+/// What was read so far, references still names.
+#[derive(Default)]
+struct Reading {
+    rig: Option<(Rig, Span)>,
+    thresholds: Option<(Thresholds, Span)>,
+    heads: Vec<(&'static str, Span)>,
+    broken: bool,
+    kinds: Vec<Kind>,
+    networks: Vec<Network>,
+    areas: Vec<area::Unplaced>,
+    nodes: Vec<node::Unplaced>,
+    sources: Vec<source::Unplaced>,
+    fixtures: Vec<Fixture>,
+    streams: Vec<stream::Unplaced>,
+    switches: Vec<switch::Unplaced>,
+    mistakes: Vec<SheetError>,
+}
+
+fn read(pieces: &[Piece<'_>], desk: DeskBase) -> Reading {
+    let parts = pieces::read_all(pieces, |piece| Reading::of(piece, desk));
+    parts.into_iter().reduce(Reading::and).unwrap_or_default()
+}
+
+fn with_table<T>(piece: Piece<'_>, mistakes: &Mistakes, read: impl FnOnce(&Fields<'_>) -> T) -> Option<T> {
+    match DeTable::parse(piece.text) {
+        Ok(table) => Some(read(&Fields::of_piece(table.get_ref(), piece.offset, mistakes))),
+        Err(broken) => {
+            let span = broken.span().unwrap_or(0..0);
+            let span = Span { start: span.start + piece.offset, end: span.end + piece.offset };
+            mistakes.note(span, broken.message(), "TOML: `key = value` lines under [headings]", None);
+            None
         }
     }
 }
 
-/// Reads everything; `None`, or a note in `mistakes`, when something is wrong.
-fn read(sheet: &Fields<'_>, mistakes: &Mistakes) -> Option<RigSheet> {
-    let rig = sheet.table("rig", "[rig]");
-    let rig = sheet.required("rig", rig, "the heading [rig] with a name = \"…\"");
-    let networks = sheet.tables("network", "this network");
-    let areas = sheet.tables("area", "this area");
-    let nodes = sheet.tables("node", "this node");
-    sheet.refuse_unknown_keys();
+impl Reading {
+    fn of(piece: Piece<'_>, desk: DeskBase) -> Self {
+        let mistakes = Mistakes::default();
+        let read = with_table(piece, &mistakes, |sheet| Self::of_table(sheet, desk));
+        let broken = read.is_none();
+        Self { broken, mistakes: mistakes.into_inner(), ..read.unwrap_or_default() }
+    }
 
-    let networks: Vec<Network> = networks.iter().filter_map(network).collect();
-    let network_names = Names::new("network", networks.iter().map(|n| &n.name), mistakes);
-    let areas: Vec<Area> = areas.iter().filter_map(|fields| area(fields, &network_names)).collect();
-    let area_names = Names::new("area", areas.iter().map(|a| &a.name), mistakes);
-    let (name, desk) = rig_head(&rig?)?;
-    let nodes = nodes.iter().filter_map(|fields| parse_node::node(fields, &area_names, desk, mistakes)).collect();
-    Some(RigSheet { name, desk, networks, areas, nodes, text: String::new(), lines: LineIndex::default() })
-}
+    fn of_table(sheet: &Fields<'_>, desk: DeskBase) -> Self {
+        let head = sheet.table("rig", "[rig]");
+        let thresholds = sheet.table("thresholds", "[thresholds]");
+        let networks = sheet.tables("network", "this network");
+        let areas = sheet.tables("area", "this area");
+        let kinds = sheet.tables("kind", "this kind");
+        let nodes = sheet.tables("node", "this node");
+        let sources = sheet.tables("source", "this source");
+        let fixtures = sheet.tables("fixture", "this fixture");
+        let streams = sheet.tables("stream", "this stream");
+        let switches = sheet.tables("switch", "this switch");
+        sheet.refuse_unknown_keys();
+        let heads = [("rig", &head), ("thresholds", &thresholds)];
+        Self {
+            heads: heads.iter().filter_map(|(name, head)| Some((*name, head.as_ref()?.span))).collect(),
+            rig: head.as_ref().and_then(|fields| Some((rig::read(fields)?, fields.span))),
+            thresholds: thresholds.as_ref().map(|fields| (rig::read_thresholds(fields), fields.span)),
+            broken: false,
+            kinds: kinds.iter().filter_map(read_kind).collect(),
+            networks: networks.iter().filter_map(network::read).collect(),
+            areas: areas.iter().filter_map(|fields| area::read(fields, desk)).collect(),
+            nodes: nodes.iter().filter_map(|fields| node::read(fields, desk)).collect(),
+            sources: sources.iter().filter_map(|fields| source::read(fields, desk)).collect(),
+            fixtures: fixtures.iter().filter_map(|fields| fixture::read(fields, desk)).collect(),
+            streams: streams.iter().filter_map(stream::read).collect(),
+            switches: switches.iter().filter_map(switch::read).collect(),
+            mistakes: Vec::new(),
+        }
+    }
 
-fn rig_head(fields: &Fields<'_>) -> Option<(Placed<String>, DeskBase)> {
-    let name = fields.required("name", fields.text("name"), "\"Tidewick Harbour Night\"");
-    let desk = fields.number("desk_counts_from", 0..=1);
-    fields.refuse_unknown_keys();
-    let desk = desk.map_or(DeskBase::default(), |n| if n.value == 0 { DeskBase::Zero } else { DeskBase::One });
-    Some((name?, desk))
-}
+    /// This piece and the next one.
+    fn and(mut self, next: Self) -> Self {
+        for (name, span) in &next.heads {
+            if self.heads.iter().any(|(earlier, _)| earlier == name) {
+                let what = format!("[{name}] stands here a second time");
+                self.mistakes.push(SheetError { span: *span, what, expected: "it once".to_owned(), hint: None });
+            }
+        }
+        self.heads.extend(next.heads);
+        self.rig = self.rig.or(next.rig);
+        self.thresholds = self.thresholds.or(next.thresholds);
+        self.broken |= next.broken;
+        self.kinds.extend(next.kinds);
+        self.networks.extend(next.networks);
+        self.areas.extend(next.areas);
+        self.nodes.extend(next.nodes);
+        self.sources.extend(next.sources);
+        self.fixtures.extend(next.fixtures);
+        self.streams.extend(next.streams);
+        self.switches.extend(next.switches);
+        let room = MOST_MISTAKES.saturating_sub(self.mistakes.len());
+        self.mistakes.extend(next.mistakes.into_iter().take(room));
+        self
+    }
 
-fn network(fields: &Fields<'_>) -> Option<Network> {
-    let name = fields.required("name", fields.text("name"), "\"lights\"");
-    let range = fields.required("range", fields.parsed("range"), "\"10.40.0.0/16\"");
-    let gateway = fields.parsed("gateway");
-    let keep_free = fields.list("keep_free");
-    let dhcp = fields.list("dhcp");
-    let locked = fields.list("locked");
-    fields.refuse_unknown_keys();
-    Some(Network { name: name?, range: range?, gateway, keep_free, dhcp, locked })
-}
+    /// Looks up everything that is named. Where the text is no TOML, only that is told: what is missing may stand in
+    /// the part that could not be read.
+    fn finish(mut self, text: &str) -> Result<RigSheet, SheetErrors> {
+        let mistakes = Mistakes::default();
+        if !self.broken {
+            if !self.heads.iter().any(|(name, _)| *name == "rig") {
+                let what = "the sheet has no `rig`";
+                let expected = "a line like rig = the heading [rig] with a name = \"…\"";
+                mistakes.note(Span::default(), what, expected, None);
+            }
+            self.look_up_areas(&mistakes);
+            self.look_up_members(&mistakes);
+        }
+        let mut errors = self.mistakes;
+        errors.extend(mistakes.into_inner());
+        let Some((Rig { name, desk, kind_files }, _)) = self.rig.filter(|_| errors.is_empty()) else {
+            return Err(SheetErrors::new(text, errors));
+        };
+        Ok(RigSheet {
+            name,
+            desk,
+            thresholds: self.thresholds.map(|(thresholds, _)| thresholds).unwrap_or_default(),
+            kind_files,
+            kinds: KindBook::shipped_and(self.kinds.clone()),
+            own_kinds: self.kinds,
+            networks: self.networks,
+            areas: self.areas.into_iter().map(|unplaced| unplaced.area).collect(),
+            nodes: self.nodes.into_iter().map(|unplaced| unplaced.node).collect(),
+            sources: self.sources.into_iter().map(|unplaced| unplaced.source).collect(),
+            fixtures: self.fixtures,
+            streams: self.streams.into_iter().map(|unplaced| unplaced.stream).collect(),
+            switches: self.switches.into_iter().map(|unplaced| unplaced.switch).collect(),
+            text: text.to_owned(),
+            lines: LineIndex::new(text),
+        })
+    }
 
-fn area(fields: &Fields<'_>, networks: &Names<'_>) -> Option<Area> {
-    let name = fields.required("name", fields.text("name"), "\"Quay\"");
-    let network = fields.text("network").and_then(|name| networks.find(&name));
-    let network = match networks.only() {
-        Some(only) if network.is_none() => Some(only),
-        _ => fields.required("network", network, "\"lights\""),
-    };
-    let range = fields.parsed("range");
-    let nodes_from = fields.number("nodes_from", 1..=65_534);
-    let universes = fields.parsed("universes");
-    fields.refuse_unknown_keys();
-    Some(Area { name: name?, network: network?, range, nodes_from, universes })
+    fn look_up_areas(&mut self, mistakes: &Mistakes) {
+        let networks = Names::of_their_own("network", self.networks.iter().map(|n| &n.name), mistakes);
+        for unplaced in &mut self.areas {
+            unplaced.area.network = match (&unplaced.network, networks.only()) {
+                (Some(name), only) => networks.find(name).or(only).unwrap_or(0),
+                (None, Some(only)) => only,
+                (None, None) => {
+                    let expected = "a line like network = \"lights\"";
+                    mistakes.note(unplaced.heading, "this area has no `network`", expected, None);
+                    0
+                }
+            };
+        }
+        let areas = Names::of_their_own("area", self.areas.iter().map(|a| &a.area.name), mistakes);
+        let find = |name: &Option<Placed<String>>| areas.placed(name.as_ref());
+        for unplaced in &mut self.nodes {
+            unplaced.node.area = find(&unplaced.area);
+        }
+        for unplaced in &mut self.sources {
+            unplaced.source.area = find(&unplaced.area);
+        }
+        for unplaced in &mut self.switches {
+            unplaced.switch.area = find(&unplaced.area);
+        }
+    }
+
+    fn look_up_members(&mut self, mistakes: &Mistakes) {
+        let nodes = self.nodes.iter().map(|n| n.node.name.clone()).collect::<Vec<_>>();
+        let names = Names::shared("node", nodes.iter(), mistakes);
+        for unplaced in &mut self.nodes {
+            unplaced.node.clone_of = names.placed(unplaced.clone_of.as_ref());
+            unplaced.node.behind = names.placed(unplaced.behind.as_ref());
+        }
+        let switches = self.switches.iter().map(|s| s.switch.name.clone()).collect::<Vec<_>>();
+        let others = self.sources.iter().map(|s| &s.source.name).chain(&switches);
+        let names = Names::shared("node, source or switch", nodes.iter().chain(others), mistakes);
+        for unplaced in &mut self.streams {
+            if let Some(from) = names.placed(Some(&unplaced.from)) {
+                unplaced.stream.from = from;
+            }
+            unplaced.stream.to = unplaced.to.iter().filter_map(|to| names.placed(Some(to))).collect();
+        }
+        for unplaced in &mut self.switches {
+            for (port, to) in unplaced.switch.ports.iter_mut().zip(&unplaced.to) {
+                if let Some(to) = names.placed(Some(to)) {
+                    port.to = to;
+                }
+            }
+        }
+    }
 }

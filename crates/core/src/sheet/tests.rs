@@ -3,6 +3,8 @@
 use rstest::rstest;
 
 use super::*;
+use crate::universe::Universe;
+use crate::{DataLoss, Direction, Merge};
 
 const HEAD: &str = "[rig]\nname = \"Tidewick\"\n[[network]]\nname = \"lights\"\nrange = \"10.40.0.0/16\"\n";
 const NODE: &str = "[[node]]\nname = \"quay\"\naddress = \"10.40.1.1\"\n";
@@ -27,7 +29,7 @@ fn mistakes(text: &str) -> Vec<String> {
 )]
 #[case::unknown_heading(
     "[rig]\nname = \"t\"\n[[nodes]]\nname = \"a\"\n",
-    "3:3 the sheet has no key `nodes`; one of: rig, network, area, node (did you mean `node`?)"
+    "3:3 the sheet has no key `nodes`; one of: rig, thresholds, network, area, kind, node, source, fixture, stream, switch (did you mean `node`?)"
 )]
 #[case::number_for_text("[rig]\nname = 5\n", "2:8 `name` is a number; text in quotes (write name = \"…\")")]
 #[case::one_bracket(
@@ -45,7 +47,7 @@ fn a_wrong_head_says_what_was_expected(#[case] text: &str, #[case] mistake: &str
 #[rstest]
 #[case::near_name(
     "adress = \"10.40.1.1\"",
-    "8:1 this node has no key `adress`; one of: name, label, area, kind, mac, address, firmware, on_data_loss, port (did you mean `address`?)"
+    "8:1 this node has no key `adress`; one of: name, label, area, kind, mac, serial, number, clone_of, behind, address, firmware, on_data_loss, protocol, power, port (did you mean `address`?)"
 )]
 #[case::bad_mac(
     "mac = \"02:4d\"",
@@ -55,7 +57,7 @@ fn a_wrong_head_says_what_was_expected(#[case] text: &str, #[case] mistake: &str
     "on_data_loss = \"holt\"",
     "8:16 `on_data_loss` cannot be \"holt\"; one of: hold, dark, full, scene (did you mean \"hold\"?)"
 )]
-#[case::no_area("area = \"Quai\"", "8:8 there is no area named \"Quai\"; the sheet has no [[area]] yet")]
+#[case::no_area("area = \"Quai\"", "8:8 there is no area named \"Quai\"; the sheet has no area yet")]
 #[case::firmware("firmware = \"1\"", "8:12 `firmware` cannot be \"1\"; two numbers like \"1.4\"")]
 #[case::empty("label = \"\"", "8:9 `label` is empty; some text")]
 #[case::twice("name = \"again\"", "8:1 duplicate key; TOML: `key = value` lines under [headings]")]

@@ -1,7 +1,6 @@
 //! How people write universes.
 
 use std::fmt;
-use std::str::FromStr;
 
 use super::{OutOfRange, PortAddress, SacnUniverse};
 
@@ -33,6 +32,9 @@ pub enum UniverseError {
     /// Two numbers where three are needed.
     #[error("{0} has two parts, net:sub:universe has three; write 0:{0} if the net is 0")]
     TwoParts(String),
+    /// A block whose end comes before its beginning.
+    #[error("a block of universes runs from the lower to the higher, as in 0:0:0-0:1:15")]
+    Backwards,
     /// Well written, but no such universe exists.
     #[error(transparent)]
     OutOfRange(#[from] OutOfRange),
@@ -156,21 +158,35 @@ impl UniverseBlock {
     }
 }
 
-impl FromStr for UniverseBlock {
-    type Err = UniverseError;
-
-    /// `0:0:0-0:1:15`, or two of any notation with a dash between.
-    fn from_str(text: &str) -> Result<Self, UniverseError> {
-        let (first, last) = text.split_once('-').ok_or(UniverseError::Unreadable)?;
-        let end =
-            |part| Universe::read(part, DeskBase::default())?.port_address().ok_or(UniverseError::Unreadable);
+impl UniverseBlock {
+    /// Reads `0:0:0-0:1:15`, two of any notation with a dash between, or one universe alone.
+    ///
+    /// # Errors
+    /// When an end is no universe, or has no Port-Address, or the block runs backwards.
+    pub fn read(text: &str, desk: DeskBase) -> Result<Self, UniverseError> {
+        let end = |part: &str| Universe::read(part, desk)?.port_address().ok_or(UniverseError::Unreadable);
+        let (first, last) = text.split_once('-').unwrap_or((text, text));
         let block = Self { first: end(first)?, last: end(last)? };
-        if block.first <= block.last { Ok(block) } else { Err(UniverseError::Unreadable) }
+        if block.first <= block.last { Ok(block) } else { Err(UniverseError::Backwards) }
+    }
+
+    /// Every one of them.
+    pub fn iter(self) -> impl Iterator<Item = PortAddress> {
+        (self.first.flat()..=self.last.flat()).filter_map(|flat| PortAddress::new(flat.into()).ok())
+    }
+
+    /// Whether the two have one in common.
+    #[must_use]
+    pub fn overlaps(self, other: Self) -> bool {
+        self.first <= other.last && other.first <= self.last
     }
 }
 
 impl fmt::Display for UniverseBlock {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.first == self.last {
+            return self.first.fmt(f);
+        }
         write!(f, "{} to {}", self.first, self.last)
     }
 }
@@ -257,8 +273,11 @@ mod tests {
 
     #[test]
     fn a_block_has_two_ends_in_order() {
-        let block: UniverseBlock = "0:0:0-0:1:15".parse().unwrap();
-        assert!(block.contains(PortAddress::new(31).unwrap()) && !block.contains(PortAddress::new(32).unwrap()));
-        assert!("0:1:0-0:0:0".parse::<UniverseBlock>().is_err());
+        let block = |text| UniverseBlock::read(text, DeskBase::One);
+        let whole = block("0:0:0-0:1:15").unwrap();
+        assert!(whole.contains(PortAddress::new(31).unwrap()) && !whole.contains(PortAddress::new(32).unwrap()));
+        assert_eq!((whole.iter().count(), block("7").unwrap().iter().count()), (32, 1));
+        assert!(whole.overlaps(block("31-40").unwrap()) && !whole.overlaps(block("32-40").unwrap()));
+        assert_eq!(block("0:1:0-0:0:0"), Err(UniverseError::Backwards));
     }
 }

@@ -9,7 +9,7 @@ use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
 use lantern_core::conversation::{Extent, Survey, SurveyPlan, ports_of};
 use lantern_core::diagnosis::Limits;
-use lantern_core::kind::Kind;
+use lantern_core::kind::KindBook;
 use lantern_core::sheet::SheetNode;
 use lantern_core::universe::Universe;
 use lantern_net::{Lack, Recorder, Traffic, Wants, drops_foreign};
@@ -76,7 +76,7 @@ fn likely(args: &Args, session: &Session, known: &[Remembered]) -> Vec<Ipv4Addr>
     let of_sheet =
         session.sheet().into_iter().flat_map(|sheet| sheet.nodes.iter().filter_map(SheetNode::fixed_address));
     let earlier = known.iter().filter_map(|one| one.address.as_ref()?.parse().ok());
-    let factory = Kind::factory_addresses();
+    let factory = KindBook::shipped().factory_addresses();
     let mut seen = HashSet::new();
     let asked =
         |address: &Ipv4Addr| args.range.is_empty() || args.range.iter().any(|range| range.contains(*address));

@@ -1,0 +1,40 @@
+//! Reading a kind from its table.
+
+use super::{FactoryMode, Kind, Settable};
+use crate::sheet::Placed;
+use crate::sheet::fields::Fields;
+
+/// The most ports of a node: 255 pages of four.
+const MOST_PORTS: u32 = 1020;
+
+pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
+    let name = fields.required("name", fields.text("name"), "\"house-box\"");
+    let maker = fields.required("maker", fields.text("maker"), "\"Marrowbright\"");
+    let model = fields.required("model", fields.text("model"), "\"Four\"");
+    let esta = fields.number("esta", 0..=0xffff);
+    let oem = fields.number("oem", 0..=0xffff);
+    let ports = fields.required("ports", fields.number("ports", 0..=MOST_PORTS), "4");
+    let factory = fields.parsed("factory");
+    let factory_mode = fields.word("factory_mode", &FactoryMode::WORDS);
+    let permitted = fields.list("permitted");
+    let power = fields.quantity("power");
+    let chain = fields.number("chain", 1..=1024);
+    let name_bytes = fields.number("name_bytes", 1..=17);
+    let settings = fields.word_list("settings", &Settable::WORDS);
+    fields.refuse_unknown_keys();
+    let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
+    Some(Kind {
+        name: name?,
+        maker: maker?.value,
+        model: model?.value,
+        codes: code(esta).zip(code(oem)),
+        ports: ports?.value,
+        factory: factory.map(|range| range.value),
+        factory_mode: factory_mode.map(|mode| mode.value).unwrap_or_default(),
+        permitted: permitted.into_iter().map(|range| range.value).collect(),
+        power: power.map(|power| power.value),
+        chain: chain.map(|units| units.value),
+        name_bytes: name_bytes.map(|bytes| bytes.value),
+        settings: settings.into_iter().map(|setting| setting.value).collect(),
+    })
+}

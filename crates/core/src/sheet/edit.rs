@@ -1,0 +1,71 @@
+//! Changing a sheet's text: only the bytes meant are replaced, so comments, order and everything else stay.
+
+use super::place::Span;
+
+/// One change of the text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Edit {
+    /// The bytes replaced; empty to insert.
+    pub span: Span,
+    /// What comes in their place, as TOML.
+    pub text: String,
+}
+
+/// Changes of one text; no two of them may touch.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Edits(Vec<Edit>);
+
+impl Edits {
+    /// A value becomes this text, in quotes.
+    pub fn quote(&mut self, span: Span, text: &str) {
+        self.replace(span, toml::Value::String(text.to_owned()).to_string());
+    }
+
+    /// A value becomes this TOML.
+    pub fn replace(&mut self, span: Span, text: impl Into<String>) {
+        self.0.push(Edit { span, text: text.into() });
+    }
+
+    /// Whether nothing is to be changed.
+    #[must_use]
+    pub const fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// How many changes there are.
+    #[must_use]
+    pub const fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    /// The text with every change made. Of two changes that touch, the earlier one stands.
+    #[must_use]
+    pub fn apply(mut self, text: &str) -> String {
+        self.0.sort_by_key(|edit| edit.span.start);
+        let mut changed = String::with_capacity(text.len() + self.0.len() * 8);
+        let mut after = 0;
+        for edit in &self.0 {
+            let Some(between) = text.get(after..edit.span.start) else { continue };
+            changed.push_str(between);
+            changed.push_str(&edit.text);
+            after = edit.span.end;
+        }
+        changed.push_str(text.get(after..).unwrap_or_default());
+        changed
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_the_bytes_meant_change() {
+        let text = "a = \"x\"  # ä\nb = 2\n";
+        let mut edits = Edits::default();
+        edits.replace(Span { start: 18, end: 19 }, "30");
+        edits.quote(Span { start: 4, end: 7 }, "say \"so\"");
+        edits.replace(Span { start: 5, end: 6 }, "never: it touches the one before");
+        assert_eq!(edits.apply(text), "a = 'say \"so\"'  # ä\nb = 30\n");
+    }
+}

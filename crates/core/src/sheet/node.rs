@@ -1,0 +1,179 @@
+//! Nodes as they should be.
+
+use std::fmt;
+use std::net::Ipv4Addr;
+use std::str::FromStr;
+
+use lantern_wire::MacAddress;
+
+use super::fields::Fields;
+use super::place::Placed;
+use super::port::{self, SheetPort};
+use super::quantity::Watts;
+use crate::universe::DeskBase;
+use crate::{DataLoss, Protocol};
+
+/// A node as it should be.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SheetNode {
+    /// Its name, as Art-Net's short name.
+    pub name: Placed<String>,
+    /// A longer text, as Art-Net's long name.
+    pub label: Option<Placed<String>>,
+    /// Which of [`super::RigSheet::areas`] it stands in.
+    pub area: Option<Placed<usize>>,
+    /// Its model.
+    pub kind: Option<Placed<String>>,
+    /// Its MAC address: how to know it again.
+    pub mac: Option<Placed<MacAddress>>,
+    /// The serial number on its label.
+    pub serial: Option<Placed<String>>,
+    /// The number on its thumbwheel or in its system.
+    pub number: Option<Placed<u32>>,
+    /// The node whose number and universes it shares on purpose.
+    pub clone_of: Option<Placed<usize>>,
+    /// The node it is chained behind.
+    pub behind: Option<Placed<usize>>,
+    /// Its address.
+    pub address: Placed<WantedAddress>,
+    /// The firmware it should run, as major and minor.
+    pub firmware: Option<Placed<Firmware>>,
+    /// What it should do when data stops.
+    pub on_data_loss: Option<Placed<DataLoss>>,
+    /// The protocol of its ports that do not say.
+    pub protocol: Option<Placed<Protocol>>,
+    /// What it draws, where its kind does not say or says otherwise.
+    pub power: Option<Placed<Watts>>,
+    /// Its ports.
+    pub ports: Vec<SheetPort>,
+}
+
+/// Where a node's address is to come from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WantedAddress {
+    /// Fixed.
+    Fixed(Ipv4Addr),
+    /// By DHCP.
+    Dhcp,
+    /// Not decided yet.
+    Fill,
+}
+
+/// A firmware version of two parts, compared as numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Firmware {
+    /// The first part.
+    pub major: u8,
+    /// The second part.
+    pub minor: u8,
+}
+
+/// A node whose references are names still.
+pub(super) struct Unplaced {
+    pub(super) node: SheetNode,
+    pub(super) area: Option<Placed<String>>,
+    pub(super) clone_of: Option<Placed<String>>,
+    pub(super) behind: Option<Placed<String>>,
+}
+
+pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
+    let name = fields.required("name", fields.text("name"), "\"quay-north\"");
+    let label = fields.text("label");
+    let area = fields.text("area");
+    let kind = fields.text("kind");
+    let mac = fields.parsed("mac");
+    let serial = fields.text("serial");
+    let number = fields.number("number", 0..=u32::MAX);
+    let clone_of = fields.text("clone_of");
+    let behind = fields.text("behind");
+    let address = fields.required("address", fields.parsed("address"), "\"10.40.1.100\"");
+    let firmware = fields.parsed("firmware");
+    let on_data_loss = fields.word("on_data_loss", &DataLoss::WORDS);
+    let protocol = fields.word("protocol", &Protocol::WORDS);
+    let power = fields.quantity("power");
+    let ports = port::read_all(fields, desk, protocol.as_ref().map(|p| p.value));
+    fields.refuse_unknown_keys();
+    let node = SheetNode {
+        name: name?,
+        label,
+        area: None,
+        kind,
+        mac,
+        serial,
+        number,
+        clone_of: None,
+        behind: None,
+        address: address?,
+        firmware,
+        on_data_loss,
+        protocol,
+        power,
+        ports,
+    };
+    Some(Unplaced { node, area, clone_of, behind })
+}
+
+impl SheetNode {
+    /// Its address when that is fixed.
+    #[must_use]
+    pub fn fixed_address(&self) -> Option<Ipv4Addr> {
+        self.address.value.fixed()
+    }
+
+    /// The highest port number it plans; 0 without ports.
+    #[must_use]
+    pub fn last_port(&self) -> u32 {
+        self.ports.iter().map(|port| port.number.value).max().unwrap_or(0)
+    }
+}
+
+impl WantedAddress {
+    /// The address, when it is fixed.
+    #[must_use]
+    pub const fn fixed(self) -> Option<Ipv4Addr> {
+        match self {
+            Self::Fixed(address) => Some(address),
+            Self::Dhcp | Self::Fill => None,
+        }
+    }
+}
+
+impl FromStr for WantedAddress {
+    type Err = &'static str;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        match text {
+            "dhcp" => Ok(Self::Dhcp),
+            "fill" => Ok(Self::Fill),
+            _ => {
+                text.parse().map(Self::Fixed).map_err(|_| "an address like \"10.40.1.100\", \"dhcp\" or \"fill\"")
+            }
+        }
+    }
+}
+
+impl FromStr for Firmware {
+    type Err = &'static str;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        let (major, minor) = text.split_once('.').ok_or("two numbers like \"1.4\"")?;
+        let part = |p: &str| p.parse().map_err(|_| "two numbers from 0 to 255 like \"1.4\"");
+        Ok(Self { major: part(major)?, minor: part(minor)? })
+    }
+}
+
+impl fmt::Display for Firmware {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}.{}", self.major, self.minor)
+    }
+}
+
+impl fmt::Display for WantedAddress {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Fixed(address) => address.fmt(f),
+            Self::Dhcp => f.write_str("dhcp"),
+            Self::Fill => f.write_str("fill"),
+        }
+    }
+}
