@@ -16,6 +16,7 @@ pub mod clash;
 pub mod compare;
 pub mod conversation;
 pub mod diagnosis;
+pub mod fill;
 pub mod finding;
 pub mod kind;
 pub mod logbook;

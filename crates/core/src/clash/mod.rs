@@ -38,6 +38,7 @@ pub fn catalogue() -> Vec<&'static Rule> {
         world::RULES,
         crate::compare::RULES,
         crate::change::RULES,
+        crate::fill::RULES,
     ];
     let mut rules: Vec<&Rule> = families.concat();
     rules.extend(crate::adapter::rules());

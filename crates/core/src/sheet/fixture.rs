@@ -68,6 +68,13 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let name = fields.required("name", fields.text("name"), "\"mast-wash-1\"");
     let on = fields.parsed_or_number("on", |text| AskedUniverse::read(text, desk, Protocol::ArtNet));
     let on = fields.required("on", on, "\"0:0:0\"");
+    if let Some(Placed { value: AskedUniverse::Fill(_), span }) = &on {
+        fields.note(
+            *span,
+            "`on` cannot be filled in: only people know where a fixture hangs",
+            "the universe it hangs on",
+        );
+    }
     let slot = fields.required("slot", fields.parsed_or_number("slot", str::parse), "1");
     let footprint = fields.required("footprint", fields.number("footprint", 1..=SLOTS), "14");
     let count = fields.number("count", 1..=SLOTS);

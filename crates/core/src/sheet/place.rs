@@ -5,7 +5,7 @@ use std::ops::Range;
 use serde::Serialize;
 
 /// Bytes of the sheet's text, from the first to before the last.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub struct Span {
     /// Offset of the first byte.
     pub start: usize,

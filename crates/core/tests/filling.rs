@@ -1,0 +1,226 @@
+//! Whatever is filled in holds: on rigs from chance, with what is written already anywhere among it.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::fmt::Write;
+use std::net::Ipv4Addr;
+
+use lantern_core::clash::sheet_clashes;
+use lantern_core::fill::{Filled, fill};
+use lantern_core::finding::Severity;
+use lantern_core::sheet::RigSheet;
+use proptest::prelude::*;
+
+/// Codes of what is open and will be filled in.
+const OPEN: [&str; 4] = ["A010", "U006", "F004", "S007"];
+
+const HEAD: &str = "# A rig from chance.\n[rig]\nname = \"t\"\n\n[[network]]\nname = \"lights\"\nrange = \"10.40.0.0/16\"\n\
+    gateway = \"10.40.0.1\"\nkeep_free = [\"10.40.0.2-10.40.0.49\", \"10.40.1.10-10.40.1.12\"]\ndhcp = \"10.40.250.1-10.40.250.200\"\n\
+    groups = \"239.69.0.0/28\"\n\n[[kind]]\nname = \"picky\"\nmaker = \"H\"\nmodel = \"P\"\nports = 4\n\
+    permitted = [\"10.40.1.0/29\", \"10.40.0.0/26\"]\n\n\
+    [[area]]\nname = \"Quay\"\nrange = \"10.40.1.0/27\" # narrow\nnodes_from = 4\nuniverses = \"0-31\"\n\n\
+    [[area]]\nname = \"Hall\"\nrange = \"10.40.2.0/24\"\nuniverses = \"32-95\"\n\n";
+
+#[derive(Debug, Clone)]
+struct Node {
+    area: Option<&'static str>,
+    kind: Option<&'static str>,
+    pinned: bool,
+    ports: Vec<Port>,
+}
+
+#[derive(Debug, Clone, Copy)]
+enum Port {
+    Fill,
+    Split,
+    Sacn,
+    Pinned,
+}
+
+fn node() -> impl Strategy<Value = Node> {
+    let area = prop_oneof![Just(None), Just(Some("Quay")), Just(Some("Quay")), Just(Some("Hall"))];
+    let kind = prop_oneof![Just(None), Just(Some("marrowbright-eight")), Just(Some("picky"))];
+    let port =
+        prop_oneof![6 => Just(Port::Fill), 1 => Just(Port::Split), 1 => Just(Port::Sacn), 1 => Just(Port::Pinned)];
+    let ports = prop::collection::vec(port, 0..5);
+    (area, kind, prop::bool::weighted(0.2), ports).prop_map(|(area, kind, pinned, mut ports)| {
+        if kind == Some("picky") {
+            ports.truncate(4);
+        }
+        Node { area, kind, pinned, ports }
+    })
+}
+
+/// The sheet's text. Pinned addresses and universes are such as clash with nothing.
+fn text(nodes: &[Node], fixtures: usize, streams: usize) -> String {
+    let mut text = HEAD.to_owned();
+    let base = |area: Option<&str>| match area {
+        Some("Quay") => (Ipv4Addr::new(10, 40, 1, 20), 24),
+        Some(_) => (Ipv4Addr::new(10, 40, 2, 9), 80),
+        None => (Ipv4Addr::new(10, 40, 0, 60), 200),
+    };
+    let mut used: HashMap<Option<&str>, (u32, u16)> = HashMap::new();
+    for (i, node) in nodes.iter().enumerate() {
+        let (first, universe) = base(node.area);
+        let (addresses, universes) = used.entry(node.area).or_default();
+        let mut address = "fill".to_owned();
+        if node.pinned && *addresses < 4 && node.kind != Some("picky") {
+            address = Ipv4Addr::from_bits(first.to_bits() + *addresses * 3).to_string();
+            *addresses += 1;
+        }
+        writeln!(text, "[[node]] # the {i}th\nname = \"node-{i}\"\naddress   =  \"{address}\" # here").unwrap();
+        node.area.map(|area| writeln!(text, "area = \"{area}\"").unwrap());
+        node.kind.map(|kind| writeln!(text, "kind = \"{kind}\"").unwrap());
+        // One page has one sub-net, so a written universe stands on it only where the page is its own.
+        for (number, port) in node.ports.iter().enumerate() {
+            let out = match port {
+                Port::Pinned if *universes < 8 && node.ports.iter().all(|p| !matches!(p, Port::Split)) => {
+                    *universes += 1;
+                    (universe + *universes - 1).to_string()
+                }
+                Port::Split => "\"fill\"\nsplits = 2".to_owned(),
+                Port::Sacn => "\"sacn fill\"".to_owned(),
+                Port::Pinned | Port::Fill => "\"fill\"".to_owned(),
+            };
+            writeln!(text, "[[node.port]]\nport = {}\nout = {out}", number + 1).unwrap();
+        }
+        text.push('\n');
+    }
+    writeln!(text, "[[node]]\nname = \"box\"\naddress = \"10.40.0.50\"\n[[node.port]]\nport = 1\nout = 300")
+        .unwrap();
+    for i in 0..fixtures {
+        writeln!(text, "[[fixture]]\nname = \"f{i}\"\non = 300\nslot = \"fill\"\nfootprint = {}", 1 + i * 7 % 40)
+            .unwrap();
+    }
+    for i in 0..streams {
+        let to = "carries = \"audio\"\nfrom = \"box\"\nto = \"box\"";
+        writeln!(text, "[[stream]]\nname = \"s{i}\"\n{to}\ngroup = \"fill\"").unwrap();
+    }
+    text
+}
+
+/// Where the ports of an area's splits do not come in pairs, the last one is no split.
+fn make_splits_whole(nodes: &mut [Node]) {
+    for area in [None, Some("Quay"), Some("Hall")] {
+        let of_area = nodes.iter_mut().filter(|node| node.area == area).flat_map(|node| &mut node.ports);
+        let mut splits: Vec<&mut Port> = of_area.filter(|port| matches!(port, Port::Split)).collect();
+        if !splits.len().is_multiple_of(2)
+            && let Some(last) = splits.last_mut()
+        {
+            **last = Port::Fill;
+        }
+    }
+}
+
+fn parsed(text: &str) -> RigSheet {
+    RigSheet::parse(text).unwrap_or_else(|errors| panic!("{:?}\n{text}", errors.errors))
+}
+
+/// Codes of errors and warnings.
+fn codes(sheet: &RigSheet) -> Vec<&'static str> {
+    let findings = sheet_clashes(sheet);
+    findings.iter().filter(|f| f.rule.severity != Severity::Note).map(|f| f.rule.code).collect()
+}
+
+/// Every line of `after` that differs from `before` stood open there.
+fn only_open_lines_changed(before: &str, after: &str) -> bool {
+    let lines = || before.split('\n').zip(after.split('\n'));
+    before.split('\n').count() == after.split('\n').count() && lines().all(|(a, b)| a == b || a.contains("fill\""))
+}
+
+/// Whether each node that wants an address can have one, found by trying every way to move others on.
+fn addresses_can_be_dealt(nodes: &[Node], sheet: &RigSheet) -> bool {
+    let taken: HashSet<u32> =
+        sheet.nodes.iter().filter_map(|n| n.fixed_address()).map(Ipv4Addr::to_bits).collect();
+    let allowed = |node: &Node, address: u32| {
+        let last = address & 0xff;
+        let area = match node.area {
+            Some("Quay") => (0x0a28_0104..=0x0a28_011f).contains(&address) && !(10..=12).contains(&last),
+            Some(_) => address >> 8 == 0x000a_2802,
+            None => address >> 8 == 0x000a_2800 && last >= 50,
+        };
+        let kind = node.kind != Some("picky")
+            || (0x0a28_0100..=0x0a28_0107).contains(&address)
+            || (0x0a28_0000..=0x0a28_003f).contains(&address);
+        area && kind && !taken.contains(&address)
+    };
+    let open: Vec<&Node> = nodes
+        .iter()
+        .zip(&sheet.nodes)
+        .filter(|(_, planned)| planned.fixed_address().is_none())
+        .map(|(node, _)| node)
+        .collect();
+    let mut holder: BTreeMap<u32, usize> = BTreeMap::new();
+    (0..open.len()).all(|node| find_place(node, &open, &allowed, &mut holder, &mut HashSet::new()))
+}
+
+fn find_place(
+    node: usize,
+    open: &[&Node],
+    allowed: &impl Fn(&Node, u32) -> bool,
+    holder: &mut BTreeMap<u32, usize>,
+    seen: &mut HashSet<u32>,
+) -> bool {
+    for address in (0x0a28_0000..0x0a28_0300).filter(|address| allowed(open[node], *address)) {
+        if !seen.insert(address) {
+            continue;
+        }
+        let other = holder.get(&address).copied();
+        if other.is_none_or(|other| find_place(other, open, allowed, holder, seen)) {
+            holder.insert(address, node);
+            return true;
+        }
+    }
+    false
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    #[test]
+    fn whatever_is_filled_in_has_no_clash(
+        mut nodes in prop::collection::vec(node(), 0..24), fixtures in 0usize..22, streams in 0usize..18,
+        whole in prop::bool::weighted(0.9),
+    ) {
+        if whole {
+            make_splits_whole(&mut nodes);
+        }
+        let before = text(&nodes, fixtures, streams);
+        let sheet = parsed(&before);
+        prop_assert!(codes(&sheet).iter().all(|code| OPEN.contains(code)), "{:?}\n{before}", codes(&sheet));
+        match fill(&sheet) {
+            Ok(filled) => holds(&before, &filled)?,
+            Err(findings) => {
+                prop_assert!(findings.iter().all(|f| f.rule.code.starts_with('B') && f.line() > 0));
+                let of_addresses = findings.iter().any(|f| f.rule.code == "B001");
+                prop_assert_eq!(of_addresses, !addresses_can_be_dealt(&nodes, &sheet), "{}", before);
+            }
+        }
+    }
+}
+
+fn holds(before: &str, filled: &Filled) -> Result<(), TestCaseError> {
+    let after = parsed(&filled.text);
+    prop_assert_eq!(codes(&after), Vec::<&str>::new(), "{}", filled.text);
+    prop_assert!(only_open_lines_changed(before, &filled.text));
+    // Filling twice changes nothing.
+    let again = fill(&after).unwrap();
+    prop_assert!(again.choices.is_empty() && again.text == filled.text);
+    // Adding a node, even in front of all others, changes no other.
+    let newcomer = "[[node]]\nname = \"newcomer\"\narea = \"Hall\"\naddress = \"fill\"\n[[node.port]]\nport = 1\nout = \"fill\"\n";
+    let (head, rest) = filled.text.split_at(HEAD.len());
+    if let Ok(added) = fill(&parsed(&format!("{head}{newcomer}{rest}"))) {
+        prop_assert!(added.text.starts_with(head) && added.text.ends_with(rest));
+        prop_assert_eq!(added.choices.len(), 2);
+        prop_assert_eq!(codes(&parsed(&added.text)), Vec::<&str>::new());
+    }
+    Ok(())
+}
+
+#[test]
+fn a_whole_rig_from_chance_keeps_every_reason() {
+    let nodes = vec![Node { area: Some("Hall"), kind: None, pinned: false, ports: vec![Port::Fill; 4] }; 3];
+    let filled = fill(&parsed(&text(&nodes, 2, 2))).unwrap();
+    assert_eq!(filled.choices.len(), 3 + 12 + 2 + 2);
+    assert!(filled.choices.iter().all(|choice| !choice.why.is_empty()));
+}
