@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use lantern_core::adapter::{AdviseError, ChooseError};
 use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::finding::Finding;
+use lantern_core::rework::ReworkError;
 use lantern_core::sheet::SheetErrors;
 use lantern_core::universe::UniverseError;
 use lantern_net::{CaptureError, NetError};
@@ -47,6 +48,18 @@ pub(crate) enum Failure {
     Universe { text: String, error: UniverseError },
     #[error("the sheet contradicts itself, so nothing was sent to any node")]
     Clashes { path: PathBuf, text: String, findings: Vec<Finding> },
+    #[error("{}: not everything can be filled in, so nothing was written", path.display())]
+    CannotFill { path: PathBuf, text: String, findings: Vec<Finding> },
+    #[error("{}: the sheet would contradict itself then, so nothing was written", path.display())]
+    Worse { path: PathBuf, text: String, findings: Vec<Finding> },
+    #[error("{} was changed by somebody else meanwhile; nothing was written", path.display())]
+    ChangedMeanwhile { path: PathBuf },
+    #[error("no page can be made of {}: {why}", path.display())]
+    Page { path: PathBuf, why: String },
+    #[error("there is no area {wanted:?} on the sheet")]
+    NoArea { wanted: String, there: Vec<String> },
+    #[error(transparent)]
+    Rework(#[from] ReworkError),
     #[error("something speaks against it, so nothing was sent to any node")]
     Refused(Vec<Finding>),
     #[error("somebody defends the address, so it was given back; nothing is changed")]
@@ -100,6 +113,7 @@ impl Failure {
             | Self::NotHeld { .. }
             | Self::NoLease { .. }
             | Self::GivenBack(_) => Exit::Unfinished,
+            Self::CannotFill { .. } => Exit::Wrong,
             #[cfg(target_os = "linux")]
             Self::Segment(_) => Exit::Unfinished,
             _ => Exit::Call,

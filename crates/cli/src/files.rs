@@ -34,7 +34,7 @@ impl SheetFile {
     }
 
     /// The sheet with the kinds of the files it names, which stand beside it.
-    fn with_kinds(mut self) -> Result<Self, Failure> {
+    pub(crate) fn with_kinds(mut self) -> Result<Self, Failure> {
         for name in self.sheet.kind_files.clone() {
             let path = self.path.with_file_name(&name.value);
             let text = read_text(&path)?;
@@ -52,6 +52,20 @@ impl SheetFile {
             Some(path) => Self::read(&path).map(Some),
             None => Ok(None),
         }
+    }
+
+    /// The same, for commands that need one.
+    pub(crate) fn one(named: Option<&Path>) -> Result<Self, Failure> {
+        Self::named_or_only(named)?.ok_or_else(|| {
+            Failure::Call("which sheet? This folder has not exactly one *.rig.toml; name it".to_owned())
+        })
+    }
+
+    /// The place of an area that is named.
+    pub(crate) fn area(&self, name: &str) -> Result<usize, Failure> {
+        let there = || self.sheet.areas.iter().map(|area| area.name.value.clone()).collect();
+        let found = self.sheet.areas.iter().position(|area| area.name.value == name);
+        found.ok_or_else(|| Failure::NoArea { wanted: name.to_owned(), there: there() })
     }
 
     /// The logbook that belongs to it.
@@ -108,11 +122,16 @@ pub(crate) fn write_new(path: &Path, text: &str) -> Result<(), Failure> {
 
 /// Writes a result over an earlier one of the same name: whole, or not at all.
 pub(crate) fn write_over(path: &Path, text: &str) -> Result<(), Failure> {
+    // A name that stands for a file elsewhere goes on standing for it.
+    let path = &fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let failed = |source| Failure::Write { path: path.to_owned(), source };
     let mut beside = path.as_os_str().to_owned();
     beside.push(".part");
     let beside = PathBuf::from(beside);
     let whole = fs::File::create(&beside).and_then(|mut file| {
+        if let Ok(before) = fs::metadata(path) {
+            file.set_permissions(before.permissions())?;
+        }
         file.write_all(text.as_bytes())?;
         file.sync_all()
     });
@@ -120,6 +139,14 @@ pub(crate) fn write_over(path: &Path, text: &str) -> Result<(), Failure> {
         fs::remove_file(&beside).unwrap_or(());
         failed(source)
     })
+}
+
+/// Writes a new text over a sheet whose text was `before`; somebody else's changes since are not written over.
+pub(crate) fn rewrite(path: &Path, before: &str, text: &str) -> Result<(), Failure> {
+    if read_text(path)? != before {
+        return Err(Failure::ChangedMeanwhile { path: path.to_owned() });
+    }
+    write_over(path, text)
 }
 
 /// Writes an object as JSON over an earlier one of the same name.

@@ -15,7 +15,9 @@ pub(crate) fn explain(failure: &Failure, out: &mut Out) -> io::Result<()> {
         Failure::Sheet { path, text, errors } => {
             sheet_errors::show(out, path, text, errors)?;
         }
-        Failure::Clashes { path, text, findings: clashes } => {
+        Failure::Clashes { path, text, findings: clashes }
+        | Failure::Worse { path, text, findings: clashes }
+        | Failure::CannotFill { path, text, findings: clashes } => {
             findings::show_in_sheet(out, path, text, clashes)?;
         }
         Failure::Refused(list) | Failure::GivenBack(list) => findings::show_on_notes(out, list)?,
@@ -64,6 +66,15 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Clashes { path, .. } => {
             format!("mend the sheet until this is quiet: deft-lantern sheet clashes {}", path.display())
         }
+        Failure::CannotFill { .. } => "loosen one of the demands shown and run the same command again".to_owned(),
+        Failure::Worse { .. } => {
+            "choose other names or numbers; the lines shown are those as they would be".to_owned()
+        }
+        Failure::ChangedMeanwhile { .. } => "run the same command again: it reads the file anew".to_owned(),
+        Failure::Page { .. } => "read it in tables: deft-lantern sheet show".to_owned(),
+        Failure::Rework(_) => "nothing was written; look at the sheet with: deft-lantern sheet show".to_owned(),
+        Failure::NoArea { there, .. } if there.is_empty() => "the sheet has no [[area]] yet".to_owned(),
+        Failure::NoArea { there, .. } => format!("there are: {}", there.join(", ")),
         Failure::Refused(_) => "do what is advised above and run the same command again".to_owned(),
         Failure::Advise(_) => "name a wider network, or free an address on the sheet".to_owned(),
         Failure::Preset { .. } => {

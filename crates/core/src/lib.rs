@@ -21,10 +21,12 @@ pub mod finding;
 pub mod kind;
 pub mod logbook;
 pub mod packets;
+pub mod rework;
 mod said;
 mod setting;
 pub mod sheet;
 pub mod universe;
+pub mod view;
 
 pub use lantern_wire::MacAddress;
 pub use lantern_wire::art_net::PORT as ART_NET_PORT;

@@ -54,9 +54,16 @@ fn group<'a>(finding: &'a Finding, path: &'a str, text: &'a str) -> Group<'a> {
         snippet = snippet.annotation(kind.span(place.span.into()).label(&place.note));
     }
     let title = level(finding.rule.severity).primary_title(&finding.what).id(finding.rule.code);
-    let mut group = title.element(snippet);
-    group = group.element(Level::NOTE.with_name("why").message(finding.rule.why));
-    group.element(Level::HELP.with_name("do").message(&finding.remedy))
+    let group = title.element(snippet).element(Level::NOTE.with_name("why").message(finding.rule.why));
+    group.element(Level::HELP.with_name("do").message(remedy(finding)))
+}
+
+/// What to do, and the command that does it where there is one.
+fn remedy(finding: &Finding) -> String {
+    match &finding.command {
+        Some(command) => format!("{}: deft-lantern {command}", finding.remedy),
+        None => finding.remedy.clone(),
+    }
 }
 
 const fn level(severity: Severity) -> Level<'static> {
@@ -100,7 +107,7 @@ fn list(findings: &[Finding], paint: Paint, width: usize) -> Vec<String> {
         text.replace_range(..head.len(), &paint.dye(tone, &head));
         lines.push(text);
         lines.push(wrapped(&format!("      why  {}", finding.rule.why), width, 11));
-        lines.push(wrapped(&format!("       do  {}", finding.remedy), width, 11));
+        lines.push(wrapped(&format!("       do  {}", remedy(finding)), width, 11));
     }
     match findings.len().saturating_sub(MOST) {
         0 => {}

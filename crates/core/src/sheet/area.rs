@@ -1,7 +1,7 @@
 //! Areas: places or departments, each with a block of addresses and universes.
 
 use super::fields::Fields;
-use super::place::Placed;
+use super::place::{Placed, Span};
 use crate::address::AddressRange;
 use crate::universe::{DeskBase, UniverseBlock};
 
@@ -12,6 +12,8 @@ pub struct Area {
     pub name: Placed<String>,
     /// Which of [`super::RigSheet::networks`] it belongs to.
     pub network: usize,
+    /// Where its network is named, if it is.
+    pub network_named: Option<Span>,
     /// Its addresses.
     pub range: Option<Placed<AddressRange>>,
     /// The number within its range from which nodes are placed.
@@ -35,7 +37,7 @@ pub struct Class {
 pub(super) struct Unplaced {
     pub(super) area: Area,
     pub(super) network: Option<Placed<String>>,
-    pub(super) heading: super::place::Span,
+    pub(super) heading: Span,
 }
 
 pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
@@ -47,7 +49,15 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let universes = fields.parsed_by("universes", |text| UniverseBlock::read(text, desk));
     fields.refuse_unknown_keys();
     let classes = classes.iter().filter_map(class).collect();
-    let area = Area { name: name?, network: 0, range, nodes_from, classes, universes };
+    let area = Area {
+        name: name?,
+        network: 0,
+        network_named: network.as_ref().map(|name| name.span),
+        range,
+        nodes_from,
+        classes,
+        universes,
+    };
     Some(Unplaced { area, network, heading: fields.span })
 }
 

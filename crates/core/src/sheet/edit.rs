@@ -26,6 +26,13 @@ impl Edits {
         self.0.push(Edit { span, text: text.into() });
     }
 
+    /// A line `key = "value"` comes behind the line on which `behind` ends.
+    pub fn add_line_behind(&mut self, text: &str, behind: Span, key: &str, value: &str) {
+        let end = text[behind.end..].find('\n').map_or(text.len(), |end| behind.end + end);
+        let value = toml::Value::String(value.to_owned());
+        self.replace(Span { start: end, end }, format!("\n{key} = {value}"));
+    }
+
     /// Whether nothing is to be changed.
     #[must_use]
     pub const fn is_empty(&self) -> bool {

@@ -3,15 +3,13 @@
 use std::fs;
 use std::path::Path;
 
-use similar::{ChangeTag, TextDiff};
-
 use super::folder::Folder;
 use super::ground::Ground;
 use crate::commands::changes::HowToWrite;
 use crate::commands::{apply, check, sheet, survey};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::output::{Out, Tone};
+use crate::output::{Out, Tone, changed_lines};
 use crate::session::{OnSheet, Where};
 
 /// Does the whole job.
@@ -71,17 +69,6 @@ fn show_mending(sheet: &Path, mended: &Path, out: &mut Out) -> Result<(), Failur
     let read =
         |path: &Path| fs::read_to_string(path).map_err(|source| Failure::Read { path: path.to_owned(), source });
     let (before, after) = (read(sheet)?, read(mended)?);
-    let diff = TextDiff::from_lines(&before, &after);
-    for change in diff.iter_all_changes() {
-        let (sign, tone, line) = match change.tag() {
-            ChangeTag::Equal => continue,
-            ChangeTag::Delete => ("-", Tone::Bad, change.old_index()),
-            ChangeTag::Insert => ("+", Tone::Good, change.new_index()),
-        };
-        let number = line.map_or(0, |line| line + 1);
-        let text = format!("{sign} {number:>4}  {}", change.value().trim_end());
-        let text = out.paint().dye(tone, &text);
-        out.line(&text)?;
-    }
+    changed_lines::print(out, &before, &after)?;
     Ok(())
 }

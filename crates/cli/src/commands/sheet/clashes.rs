@@ -30,7 +30,7 @@ struct Answer<'a> {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::named_or_only(args.sheet.as_deref())?.ok_or_else(no_sheet)?;
+    let file = SheetFile::one(args.sheet.as_deref())?;
     let found = sheet_clashes(&file.sheet);
     if out.is_json() {
         out.object(&Answer { format: 1, sheet: file.path.display().to_string(), findings: &found })?;
@@ -50,8 +50,4 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 fn counted(number: usize, what: &str) -> String {
     format!("{number} {what}{}", if number == 1 { "" } else { "s" })
-}
-
-pub(crate) fn no_sheet() -> Failure {
-    Failure::Call("which sheet? This folder has not exactly one *.rig.toml; name it".to_owned())
 }

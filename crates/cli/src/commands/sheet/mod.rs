@@ -1,17 +1,30 @@
 //! `sheet`: the plan of the rig.
 
 pub(crate) mod clashes;
+pub(crate) mod fill;
 mod new;
+mod rename;
+mod renumber;
+mod resettle;
+mod rewrite;
+pub(crate) mod show;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::Out;
 
-/// Write the rig sheet, and see what contradicts itself in it
+pub(crate) use rewrite::ChangedLine;
+
+/// Write the rig sheet, read it, see what contradicts itself in it, fill it in, rework it
 #[derive(Debug, clap::Subcommand)]
 pub(crate) enum Command {
     New(new::Args),
     Clashes(clashes::Args),
+    Show(show::Args),
+    Fill(fill::Args),
+    Rename(rename::Args),
+    Move(resettle::Args),
+    Renumber(renumber::Args),
 }
 
 /// Runs the one asked for.
@@ -19,5 +32,10 @@ pub(super) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
     match command {
         Command::New(args) => new::run(&args, out),
         Command::Clashes(args) => clashes::run(&args, out),
+        Command::Show(args) => show::run(&args, out),
+        Command::Fill(args) => fill::run(&args, out),
+        Command::Rename(args) => rename::run(&args, out),
+        Command::Move(args) => resettle::run(&args, out),
+        Command::Renumber(args) => renumber::run(&args, out),
     }
 }

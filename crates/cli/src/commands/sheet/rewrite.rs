@@ -1,0 +1,120 @@
+//! What every command that rewrites a sheet shares: show what changes, see that nothing gets worse, ask, write whole or
+//! not at all.
+
+use std::collections::HashSet;
+use std::io::{self, BufRead, IsTerminal};
+
+use lantern_core::clash::sheet_clashes;
+use lantern_core::finding::{Finding, Severity};
+use lantern_core::sheet::RigSheet;
+use serde::Serialize;
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::{self, SheetFile};
+use crate::output::{Out, changed_lines};
+
+/// How to go about rewriting a sheet.
+#[derive(Debug, Clone, Copy, clap::Args, Default)]
+pub(crate) struct HowToRewrite {
+    /// Show what would change, write nothing
+    #[arg(long, conflicts_with = "yes")]
+    pub(crate) dry_run: bool,
+
+    /// Do not ask before writing
+    #[arg(long)]
+    pub(crate) yes: bool,
+}
+
+/// A line that changes.
+#[derive(Debug, Serialize)]
+pub(crate) struct ChangedLine {
+    pub(crate) line: usize,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    format: u32,
+    sheet: String,
+    written: bool,
+    lines: &'a [ChangedLine],
+}
+
+/// Proposes a new text for a sheet and writes it when that is wanted. `shown` says whether what changes was shown
+/// already.
+pub(super) fn propose(
+    file: &SheetFile,
+    text: &str,
+    how: HowToRewrite,
+    shown: bool,
+    out: &mut Out,
+) -> Result<Exit, Failure> {
+    let path = &file.path;
+    if text == file.sheet.text() {
+        out.note(&format!("{}: nothing to change", path.display()))?;
+        if out.is_json() {
+            answer(file, text, false, out)?;
+        }
+        return Ok(Exit::Fine);
+    }
+    let after = RigSheet::parse(text).map_err(|errors| Failure::Sheet {
+        path: path.clone(),
+        text: text.to_owned(),
+        errors,
+    })?;
+    let after = SheetFile { path: path.clone(), sheet: after }.with_kinds()?.sheet;
+    let worse = worse(&file.sheet, &after);
+    if !worse.is_empty() {
+        return Err(Failure::Worse { path: path.clone(), text: text.to_owned(), findings: worse });
+    }
+    if !shown && !out.is_json() {
+        changed_lines::print(out, file.sheet.text(), text)?;
+    }
+    let write = !how.dry_run && (how.yes || confirmed(file, out)?);
+    if write {
+        files::rewrite(path, file.sheet.text(), text)?;
+    }
+    if out.is_json() {
+        answer(file, text, write, out)?;
+    }
+    let said = if write { "written" } else { "nothing was written" };
+    out.note(&format!("{}: {said}", path.display()))?;
+    Ok(Exit::Fine)
+}
+
+fn answer(file: &SheetFile, text: &str, written: bool, out: &mut Out) -> Result<(), Failure> {
+    let lines = changed_lines::between(file.sheet.text(), text);
+    let sheet = file.path.display().to_string();
+    Ok(out.object(&Answer { format: 1, sheet, written, lines: &lines })?)
+}
+
+/// The errors that the new sheet has and the old one has not.
+fn worse(before: &RigSheet, after: &RigSheet) -> Vec<Finding> {
+    let errors = |sheet: &RigSheet| -> Vec<Finding> {
+        sheet_clashes(sheet).into_iter().filter(|finding| finding.rule.severity == Severity::Error).collect()
+    };
+    let there: HashSet<(&str, String)> = errors(before).into_iter().map(|f| (f.rule.code, f.what)).collect();
+    let mut new = errors(after);
+    // A clash whose names were changed only is the same clash.
+    let as_many = |code: &str| there.iter().filter(|(other, _)| *other == code).count();
+    let counts: Vec<usize> =
+        new.iter().map(|f| new.iter().filter(|o| o.rule.code == f.rule.code).count()).collect();
+    let mut counts = counts.into_iter();
+    new.retain(|finding| {
+        let count = counts.next().unwrap_or(0);
+        count > as_many(finding.rule.code) && !there.contains(&(finding.rule.code, finding.what.clone()))
+    });
+    new
+}
+
+fn confirmed(file: &SheetFile, out: &mut Out) -> Result<bool, Failure> {
+    if !io::stdin().is_terminal() {
+        return Err(Failure::NobodyToAsk);
+    }
+    out.ask(&format!("Write {}? Type yes:", file.path.display()))?;
+    let mut answer = String::new();
+    io::stdin().lock().read_line(&mut answer)?;
+    Ok(matches!(answer.trim(), "yes" | "y"))
+}

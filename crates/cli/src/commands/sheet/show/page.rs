@@ -1,0 +1,154 @@
+//! The page: one file, no script, nothing from elsewhere; what the sheet says is escaped by the template.
+
+use lantern_core::clash::sheet_clashes;
+use lantern_core::finding::Finding;
+use lantern_core::sheet::{RigSheet, SheetNode};
+use minijinja::{AutoEscape, Environment, context};
+use serde::Serialize;
+
+use super::drawings;
+use crate::failure::Failure;
+use crate::files::SheetFile;
+
+const TEMPLATE: &str = include_str!("page.html");
+/// The most findings on a page.
+const MOST_FINDINGS: usize = 200;
+
+#[derive(Debug, Serialize)]
+struct Area {
+    name: String,
+    range: String,
+    universes: String,
+    nodes: Vec<Node>,
+}
+
+#[derive(Debug, Serialize)]
+struct Node {
+    name: String,
+    label: String,
+    kind: String,
+    address: String,
+    mac: String,
+    ports: Vec<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct Stream {
+    name: String,
+    carries: String,
+    from: String,
+    to: String,
+    group: String,
+    load: String,
+}
+
+#[derive(Debug, Serialize)]
+struct Judged {
+    severity: String,
+    code: &'static str,
+    line: usize,
+    what: String,
+    remedy: String,
+}
+
+/// The page as HTML.
+pub(super) fn render(file: &SheetFile) -> Result<String, Failure> {
+    let sheet = &file.sheet;
+    let mut environment = Environment::new();
+    environment.set_auto_escape_callback(|_| AutoEscape::Html);
+    environment.set_trim_blocks(true);
+    environment.set_lstrip_blocks(true);
+    let (power, links) = drawings::loads(sheet);
+    let findings = sheet_clashes(sheet);
+    let values = context! {
+        rig => sheet.name.value,
+        file => file.path.file_name().unwrap_or_default().to_string_lossy(),
+        counts => counts(sheet),
+        findings => findings.iter().take(MOST_FINDINGS).map(judged).collect::<Vec<_>>(),
+        more_findings => findings.len().saturating_sub(MOST_FINDINGS),
+        areas => areas(sheet),
+        maps => drawings::address_maps(sheet),
+        universes => drawings::universes(sheet),
+        power => power,
+        links => links,
+        streams => streams(sheet),
+    };
+    let rendered = environment.render_str(TEMPLATE, values);
+    rendered.map_err(|error| Failure::Page { path: file.path.clone(), why: error.to_string() })
+}
+
+fn counts(sheet: &RigSheet) -> String {
+    let ports: usize = sheet.nodes.iter().map(|node| node.ports.len()).sum();
+    format!(
+        "{} nodes, {ports} ports, {} fixtures, {} streams, {} switches",
+        sheet.nodes.len(),
+        sheet.fixtures.iter().map(|fixture| fixture.count.as_ref().map_or(1, |count| count.value)).sum::<u32>(),
+        sheet.streams.len(),
+        sheet.switches.len()
+    )
+}
+
+fn judged(finding: &Finding) -> Judged {
+    Judged {
+        severity: finding.rule.severity.to_string(),
+        code: finding.rule.code,
+        line: finding.line(),
+        what: finding.what.clone(),
+        remedy: finding.remedy.clone(),
+    }
+}
+
+fn areas(sheet: &RigSheet) -> Vec<Area> {
+    let of = |index: Option<usize>| {
+        let stands = |node: &&SheetNode| node.area.as_ref().map(|area| area.value) == index;
+        sheet.nodes.iter().filter(stands).map(|node| this(sheet, node)).collect::<Vec<Node>>()
+    };
+    let mut areas: Vec<Area> = sheet
+        .areas
+        .iter()
+        .enumerate()
+        .map(|(index, area)| Area {
+            name: area.name.value.clone(),
+            range: area.range.as_ref().map(|range| range.value.to_string()).unwrap_or_default(),
+            universes: area.universes.as_ref().map(|block| block.value.to_string()).unwrap_or_default(),
+            nodes: of(Some(index)),
+        })
+        .collect();
+    let without = of(None);
+    if !without.is_empty() {
+        areas.push(Area {
+            name: "Without an area".to_owned(),
+            range: String::new(),
+            universes: String::new(),
+            nodes: without,
+        });
+    }
+    areas
+}
+
+fn this(sheet: &RigSheet, node: &SheetNode) -> Node {
+    let port = |port: &lantern_core::sheet::SheetPort| {
+        let universe = port.universe.value.real().map_or_else(|| "fill".to_owned(), |u| u.to_string());
+        format!("{} {} {universe}", port.number.value, port.direction)
+    };
+    Node {
+        name: node.name.value.clone(),
+        label: node.label.as_ref().map(|label| label.value.clone()).unwrap_or_default(),
+        kind: sheet.kind_of(node).map(lantern_core::kind::Kind::title).unwrap_or_default(),
+        address: node.address.value.to_string(),
+        mac: node.mac.as_ref().map(|mac| mac.value.to_string()).unwrap_or_default(),
+        ports: node.ports.iter().map(port).collect(),
+    }
+}
+
+fn streams(sheet: &RigSheet) -> Vec<Stream> {
+    let stream = |stream: &lantern_core::sheet::SheetStream| Stream {
+        name: stream.name.value.clone(),
+        carries: stream.carries.value.to_string(),
+        from: sheet.member_name(stream.from.value).to_owned(),
+        to: stream.to.iter().map(|to| sheet.member_name(to.value)).collect::<Vec<_>>().join(", "),
+        group: stream.group.value.to_string(),
+        load: stream.load().map(|load| load.to_string()).unwrap_or_default(),
+    };
+    sheet.streams.iter().map(stream).collect()
+}
