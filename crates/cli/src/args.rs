@@ -2,7 +2,9 @@
 
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
-use crate::commands::{adapters, apply, arrivals, census, check, demo, forget, set, sheet, survey, universe};
+use crate::commands::{
+    adapters, apply, arrivals, census, check, demo, explain, forget, set, sheet, survey, universe,
+};
 use crate::output::ColorChoice;
 
 /// Find, set and check the nodes of a show network.
@@ -37,6 +39,7 @@ pub(crate) enum Command {
     Apply(apply::Args),
     Set(set::Args),
     Check(check::Args),
+    Explain(explain::Args),
     Demo(demo::Args),
 }
 
@@ -46,7 +49,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Find", &["survey", "arrivals", "census", "forget"]),
     ("Plan", &["sheet", "universe"]),
     ("Set", &["apply", "set"]),
-    ("Check", &["check"]),
+    ("Check", &["check", "explain"]),
     ("Try", &["demo"]),
 ];
 

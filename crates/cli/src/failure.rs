@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use lantern_core::adapter::{AdviseError, ChooseError};
 use lantern_core::census::{CensusFileError, DesignationError};
+use lantern_core::exchange::{BadCell, JsonError, SceneFileError, TableError};
 use lantern_core::finding::Finding;
 use lantern_core::rework::ReworkError;
 use lantern_core::sheet::SheetErrors;
@@ -24,7 +25,7 @@ pub(crate) enum Failure {
     Exists { path: PathBuf },
     #[error("{} is not UTF-8 text: byte {offset} (line {line})", path.display())]
     NotText { path: PathBuf, offset: usize, line: usize },
-    #[error("{} is {size} bytes long, a rig sheet has at most {most}", path.display())]
+    #[error("{} is {size} bytes long, at most {most} are read", path.display())]
     TooLarge { path: PathBuf, size: u64, most: u64 },
     #[error("{}: {errors}", path.display())]
     Sheet { path: PathBuf, text: String, errors: SheetErrors },
@@ -56,6 +57,16 @@ pub(crate) enum Failure {
     ChangedMeanwhile { path: PathBuf },
     #[error("no page can be made of {}: {why}", path.display())]
     Page { path: PathBuf, why: String },
+    #[error("there is no finding {wanted:?}")]
+    NoCode { wanted: String, near: Option<&'static str> },
+    #[error("{}: {} cannot be brought in, so nothing was written", path.display(), counted(cells.len(), "cell"))]
+    BadCells { path: PathBuf, cells: Vec<BadCell> },
+    #[error("{}: {error}", path.display())]
+    Table { path: PathBuf, error: TableError },
+    #[error("{}: {error}", path.display())]
+    Scene { path: PathBuf, error: SceneFileError },
+    #[error("{}: {error}", path.display())]
+    Json { path: PathBuf, error: JsonError },
     #[error("there is no area {wanted:?} on the sheet")]
     NoArea { wanted: String, there: Vec<String> },
     #[error(transparent)]
@@ -89,6 +100,10 @@ pub(crate) enum Failure {
     Start { program: String, source: io::Error },
     #[error("the output cannot be written: {0}")]
     Output(#[from] io::Error),
+}
+
+fn counted(number: usize, what: &str) -> String {
+    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
 }
 
 impl From<AdviseError> for Failure {

@@ -12,8 +12,8 @@ use serde::Serialize;
 
 use crate::failure::Failure;
 
-/// The most bytes a rig sheet may have: some hundred thousand nodes.
-const LARGEST_SHEET: u64 = 64 << 20;
+/// The most bytes that are read of a file: a rig sheet of some hundred thousand nodes.
+const LARGEST: u64 = 64 << 20;
 const SHEET_ENDING: &str = ".rig.toml";
 
 /// A rig sheet and the file it came from.
@@ -94,14 +94,19 @@ pub(crate) fn read_census(path: &Path) -> Result<SavedCensus, Failure> {
     SavedCensus::from_json(&text).map_err(|error| Failure::Census { path: path.to_owned(), error })
 }
 
-fn read_text(path: &Path) -> Result<String, Failure> {
+/// Reads a file of at most [`LARGEST`] bytes.
+pub(crate) fn read_bytes(path: &Path) -> Result<Vec<u8>, Failure> {
     let failed = |source| Failure::Read { path: path.to_owned(), source };
     let size = fs::metadata(path).map_err(failed)?.len();
-    if size > LARGEST_SHEET {
-        return Err(Failure::TooLarge { path: path.to_owned(), size, most: LARGEST_SHEET });
+    if size > LARGEST {
+        return Err(Failure::TooLarge { path: path.to_owned(), size, most: LARGEST });
     }
-    let bytes = fs::read(path).map_err(failed)?;
-    String::from_utf8(bytes).map_err(|error| {
+    fs::read(path).map_err(failed)
+}
+
+/// The same as text.
+pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
+    String::from_utf8(read_bytes(path)?).map_err(|error| {
         let offset = error.utf8_error().valid_up_to();
         let line = 1 + error.as_bytes()[..offset].iter().filter(|byte| **byte == b'\n').count();
         Failure::NotText { path: path.to_owned(), offset, line }

@@ -4,10 +4,14 @@ use std::io;
 
 use lantern_core::adapter::ChooseError;
 use lantern_core::census::DesignationError;
+use lantern_core::exchange::BadCell;
 use lantern_net::NetError;
 
 use crate::failure::Failure;
 use crate::output::{Out, findings, sheet_errors};
+
+/// The most bad cells told at once.
+const MOST_CELLS: usize = 20;
 
 /// Tells a failure on the channel for notes: what, because of what, what to do.
 pub(crate) fn explain(failure: &Failure, out: &mut Out) -> io::Result<()> {
@@ -42,8 +46,18 @@ fn context(failure: &Failure) -> Vec<String> {
             | ChooseError::Several { there },
         ) => there.clone(),
         Failure::Designation(DesignationError::Several { who, .. }) => who.clone(),
+        Failure::BadCells { cells, .. } => cells.iter().take(MOST_CELLS).map(cell).collect(),
         _ => Vec::new(),
     }
+}
+
+/// Row, column, what is wrong, what was expected. What a table says is not trusted with the terminal.
+fn cell(cell: &BadCell) -> String {
+    let BadCell { row, column, what, expected } = cell;
+    let column = if column.is_empty() { String::new() } else { format!(", column {}", column.escape_debug()) };
+    format!("row {row}{column}: {}; expected {}", what.escape_debug(), expected.escape_debug())
+        .replace("\\\"", "\"")
+        .replace("\\'", "'")
 }
 
 /// What to do about it.
@@ -72,6 +86,15 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         }
         Failure::ChangedMeanwhile { .. } => "run the same command again: it reads the file anew".to_owned(),
         Failure::Page { .. } => "read it in tables: deft-lantern sheet show".to_owned(),
+        Failure::NoCode { near: Some(near), .. } => {
+            format!("did you mean {near}? All are listed by: deft-lantern explain")
+        }
+        Failure::NoCode { near: None, .. } => "all are listed by: deft-lantern explain".to_owned(),
+        Failure::BadCells { .. } | Failure::Table { .. } => {
+            "mend the table and run the same command again; the sheet is as it was".to_owned()
+        }
+        Failure::Scene { .. } => "save it again from the program it comes from; the sheet is as it was".to_owned(),
+        Failure::Json { .. } => "nothing was written; sheet export json shows what is expected".to_owned(),
         Failure::Rework(_) => "nothing was written; look at the sheet with: deft-lantern sheet show".to_owned(),
         Failure::NoArea { there, .. } if there.is_empty() => "the sheet has no [[area]] yet".to_owned(),
         Failure::NoArea { there, .. } => format!("there are: {}", there.join(", ")),

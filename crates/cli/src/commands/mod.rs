@@ -7,6 +7,7 @@ pub(crate) mod census;
 mod changes;
 pub(crate) mod check;
 pub(crate) mod demo;
+pub(crate) mod explain;
 pub(crate) mod forget;
 pub(crate) mod set;
 pub(crate) mod sheet;
@@ -32,6 +33,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Apply(args) => apply::run(&args, out),
         Command::Set(args) => set::run(&args, out),
         Command::Check(args) => check::run(&args, out),
+        Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),
     }
 }

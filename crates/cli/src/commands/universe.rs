@@ -1,26 +1,38 @@
 //! `universe`: one universe in all notations.
 
-use lantern_core::universe::{DeskBase, Universe};
+use std::path::PathBuf;
+
+use lantern_core::universe::{DeskBase, PortAddress, SacnUniverse, Universe, UniverseBlock};
+use lantern_core::view::{UniverseUse, universe_uses};
 use serde::Serialize;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table, Tone};
 
-/// Translate universes between all notations
+/// Translate universes between all notations, and say what is at one
 ///
-/// Takes net:sub:universe (1:1:0), the combined number (272), hexadecimal (0x110), sACN ("sacn 273") and the desk's own
-/// counting ("desk 273", see --desk-from).
+/// Takes net:sub:universe (1:1:0), the combined number (272), hexadecimal (0x110), sACN ("sacn 273"), the desk's own
+/// counting ("desk 273", see --desk-from), and ranges of them (0:0:0-0:0:7). With a rig sheet, also who sends each, where it
+/// comes out and what hangs on it.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// Universes in any notation
+    /// Universes, or ranges of them, in any notation
     #[arg(required = true, value_name = "UNIVERSE")]
     universes: Vec<String>,
 
-    /// What the desk calls its first universe
-    #[arg(long, value_name = "0|1", default_value_t = 1, value_parser = clap::value_parser!(u8).range(0..=1))]
-    desk_from: u8,
+    /// What the desk calls its first universe; without it, as the sheet says, or 1
+    #[arg(long, value_name = "0|1", value_parser = clap::value_parser!(u8).range(0..=1))]
+    desk_from: Option<u8>,
+
+    /// The rig sheet; without it, the only *.rig.toml in this folder, if there is one
+    #[arg(long, value_name = "FILE.rig.toml")]
+    sheet: Option<PathBuf>,
 }
+
+/// The most universes of one range.
+const MOST: usize = 1024;
 
 /// A universe in all notations; what does not exist is null.
 #[derive(Debug, Serialize)]
@@ -39,18 +51,28 @@ struct Notations {
 struct Answer {
     format: u32,
     universes: Vec<Notations>,
+    /// What the sheet says of them; null without a sheet.
+    on_sheet: Option<Vec<UniverseUse>>,
 }
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let desk = if args.desk_from == 0 { DeskBase::Zero } else { DeskBase::One };
-    let read = |text: &String| match Universe::read(text, desk) {
-        Ok(universe) => Ok(Notations::of(text, universe)),
-        Err(error) => Err(Failure::Universe { text: text.clone(), error }),
+    let file = SheetFile::named_or_only(args.sheet.as_deref())?;
+    let of_sheet = file.as_ref().map_or(DeskBase::default(), |file| file.sheet.desk);
+    let desk = match args.desk_from {
+        Some(0) => DeskBase::Zero,
+        Some(_) => DeskBase::One,
+        None => of_sheet,
     };
-    let universes: Vec<Notations> = args.universes.iter().map(read).collect::<Result<_, _>>()?;
+    let asked: Vec<(String, Universe)> =
+        args.universes.iter().map(|text| read(text, desk)).collect::<Result<Vec<_>, _>>()?.concat();
+    let uses = file.as_ref().map(|file| {
+        let all = universe_uses(&file.sheet);
+        all.into_iter().filter(|one| asked.iter().any(|(_, asked)| *asked == one.universe)).collect::<Vec<_>>()
+    });
+    let universes: Vec<Notations> = asked.iter().map(|(text, universe)| Notations::of(text, *universe)).collect();
     if out.is_json() {
-        out.object(&Answer { format: 1, universes })?;
+        out.object(&Answer { format: 1, universes, on_sheet: uses })?;
         return Ok(Exit::Fine);
     }
     let mut table =
@@ -60,7 +82,85 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         table.row(universe.cells());
     }
     out.table(&table)?;
+    if let (Some(file), Some(uses)) = (&file, &uses) {
+        out.line("")?;
+        show_uses(file, &asked, uses, out)?;
+    }
     out.note("sACN universe n carries Port-Address n; sACN has no 0. A desk that counts from 1 calls Port-Address 0 \"1\".")?;
+    advise(&args.universes, &asked, desk, out)
+}
+
+/// The universes a text means; a range is written out.
+fn read(text: &str, desk: DeskBase) -> Result<Vec<(String, Universe)>, Failure> {
+    let failed = |error| Failure::Universe { text: text.to_owned(), error };
+    if !text.contains('-') {
+        return Ok(vec![(text.to_owned(), Universe::read(text, desk).map_err(failed)?)]);
+    }
+    let block = UniverseBlock::read(text, desk).map_err(failed)?;
+    let count = usize::from(block.last.flat() - block.first.flat()) + 1;
+    if count > MOST {
+        return Err(Failure::Call(format!("{text} has {count} universes; ask for {MOST} at most")));
+    }
+    let is_sacn = text.trim_start().to_ascii_lowercase().starts_with("sacn");
+    let universe = |address: PortAddress| match Option::<SacnUniverse>::from(address).filter(|_| is_sacn) {
+        Some(universe) => Universe::Sacn(universe),
+        None => Universe::ArtNet(address),
+    };
+    Ok(block.iter().map(|address| (text.to_owned(), universe(address))).collect())
+}
+
+fn show_uses(
+    file: &SheetFile,
+    asked: &[(String, Universe)],
+    uses: &[UniverseUse],
+    out: &mut Out,
+) -> Result<(), Failure> {
+    let mut table =
+        Table::new(&["on the sheet", "area", "sent by", "comes out of", "fixtures", "slots used", "free from"])
+            .unbroken(&["on the sheet", "fixtures", "slots used", "free from"]);
+    for one in uses {
+        table.row(vec![
+            Cell::new(one.universe.to_string(), Tone::Strong),
+            one.area.clone().unwrap_or_default().into(),
+            one.senders.join(", ").into(),
+            one.listeners.join(", ").into(),
+            one.fixtures.to_string().into(),
+            one.used.to_string().into(),
+            one.free_from.map_or_else(|| "full".to_owned(), |slot| slot.to_string()).into(),
+        ]);
+    }
+    if !uses.is_empty() {
+        out.table(&table)?;
+    }
+    let unused = asked.iter().filter(|(_, asked)| uses.iter().all(|one| one.universe != *asked)).count();
+    if unused > 0 {
+        let (path, them) = (file.path.display(), if unused == 1 { "one of them" } else { "of them" });
+        let what = if asked.len() == 1 {
+            "nothing is at it".to_owned()
+        } else {
+            format!("nothing is at {unused} {them}")
+        };
+        out.line(&format!("{path}: {what}"))?;
+    }
+    Ok(())
+}
+
+/// A bare number is what people mix up: says as what it was read, and what the other reading would be.
+fn advise(texts: &[String], asked: &[(String, Universe)], desk: DeskBase, out: &mut Out) -> Result<Exit, Failure> {
+    let bare = texts.iter().find(|text| text.bytes().all(|b| b.is_ascii_digit()));
+    let Some(text) = bare else { return Ok(Exit::Fine) };
+    let Some(address) =
+        asked.iter().find(|(asked, _)| asked == text).and_then(|(_, universe)| universe.port_address())
+    else {
+        return Ok(Exit::Fine);
+    };
+    if desk == DeskBase::One
+        && let Ok(other) = desk.port_address(address.flat().into())
+    {
+        out.note(&format!(
+            "{text} was read as Port-Address {address}. Where the desk says {text}, it means {other}: write \"desk {text}\"."
+        ))?;
+    }
     Ok(Exit::Fine)
 }
 
@@ -71,9 +171,9 @@ impl Notations {
         Self {
             asked: asked.to_owned(),
             port_address: address.map(|a| a.to_string()),
-            number: address.map(lantern_core::universe::PortAddress::flat),
+            number: address.map(PortAddress::flat),
             hexadecimal: address.map(|a| format!("0x{:04x}", a.flat())),
-            sacn: sacn.map(lantern_core::universe::SacnUniverse::number),
+            sacn: sacn.map(SacnUniverse::number),
             sacn_group: sacn.map(|s| s.group().to_string()),
             desk_from_0: address.map(|a| DeskBase::Zero.number(a)),
             desk_from_1: address.map(|a| DeskBase::One.number(a)),

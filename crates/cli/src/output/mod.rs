@@ -90,6 +90,11 @@ impl Out {
         writeln!(self.results, "{text}")
     }
 
+    /// The result as text that has its own line breaks.
+    pub(crate) fn text(&mut self, text: &str) -> io::Result<()> {
+        self.results.write_all(text.as_bytes())
+    }
+
     /// A table of the result.
     pub(crate) fn table(&mut self, table: &Table) -> io::Result<()> {
         let text = table.render(self.width, self.paint);

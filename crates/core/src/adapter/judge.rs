@@ -21,6 +21,7 @@ pub(super) static RULES: &[&Rule] = &[
     &PORT_HELD,
     &NOT_IN_SHEET,
     &ONLY_LOOPBACK,
+    &PLANNED,
 ];
 
 static NO_LINK: Rule = Rule {
@@ -94,6 +95,13 @@ static ONLY_LOOPBACK: Rule = Rule {
     severity: Severity::Error,
     title: "only loopback",
     why: "loopback leads back to this computer, and nothing of the rig is there",
+};
+
+static PLANNED: Rule = Rule {
+    code: "P019",
+    severity: Severity::Error,
+    title: "this computer holds a planned address",
+    why: "the device it is planned for may be switched on at any time, and then both disturb each other",
 };
 
 /// Everything that is wrong, worst first within each adapter.
@@ -215,7 +223,8 @@ fn against_sheet(computer: &Computer, sheet: &RigSheet) -> Vec<Finding> {
         .filter(|adapter| adapter.is_up())
         .flat_map(|adapter| adapter.addresses.iter().map(move |own| (adapter, own)))
         .collect();
-    let mut findings = Vec::new();
+    let mut findings: Vec<Finding> =
+        own.iter().filter_map(|(adapter, own)| planned(sheet, adapter, own)).collect();
     for network in sheet.networks.iter().filter(|network| !network.range.value.network().is_loopback()) {
         let range: Subnet = network.range.value;
         let name = &network.name.value;
@@ -236,6 +245,15 @@ fn against_sheet(computer: &Computer, sheet: &RigSheet) -> Vec<Finding> {
         }
     }
     findings
+}
+
+/// The sheet gives an address to a node, and this computer has it.
+fn planned(sheet: &RigSheet, adapter: &Adapter, own: &OwnAddress) -> Option<Finding> {
+    let node = sheet.nodes.iter().find(|node| node.fixed_address() == Some(own.address))?;
+    let name = &node.name.value;
+    let what = format!("{} has {}, planned for {name}", adapter.name, own.address);
+    let remedy = "give this computer another address: deft-lantern adapters advise NODE-ADDRESS";
+    Some(PLANNED.finding(what, remedy).at(sheet, node.address.span, format!("planned for {name}")))
 }
 
 fn port_held(holder: &Holder) -> Finding {

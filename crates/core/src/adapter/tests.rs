@@ -170,6 +170,16 @@ fn the_sheet_says_which_mask_and_network(#[case] own: &str, #[case] expected: &[
     assert!(found.iter().all(|finding| finding.line() == 5));
 }
 
+#[rstest]
+#[case("10.40.1.100/16", &["P019"])]
+#[case("10.40.1.99/16", &[])]
+fn this_computer_must_not_hold_what_is_planned(#[case] own: &str, #[case] expected: &[&str]) {
+    let text = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n\
+                [[node]]\nname = \"quay-north\"\naddress = \"10.40.1.100\"\n";
+    let sheet = RigSheet::parse(text).unwrap();
+    assert_eq!(codes(&judged(vec![adapter("show", &[own])], Some(&sheet))), expected);
+}
+
 #[test]
 fn whoever_holds_the_port_is_named() {
     let holder = |program: Option<&str>, address: &str| Holder {

@@ -4,8 +4,11 @@ mod difference;
 mod matching;
 mod wanted;
 
+use std::collections::HashMap;
+use std::net::Ipv4Addr;
+
 use crate::address::Subnet;
-use crate::census::{Census, FoundNode};
+use crate::census::{Census, Device, FoundNode};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetNode};
 
@@ -13,7 +16,7 @@ pub use difference::{Difference, PortDifference};
 pub use matching::{Match, Matching};
 pub use wanted::{Addressing, Wanted, WantedPort};
 
-pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS];
+pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD];
 
 static MISSING: Rule = Rule {
     code: "R001",
@@ -38,6 +41,13 @@ static AMBIGUOUS: Rule = Rule {
     severity: Severity::Error,
     title: "a node that cannot be told from another",
     why: "several units answer to what the sheet knows of it, and changing the wrong one would be worse than none",
+};
+
+static HELD: Rule = Rule {
+    code: "R005",
+    severity: Severity::Error,
+    title: "a planned address that another device holds",
+    why: "as soon as the node gets its address, two devices have it",
 };
 
 /// Sheet and census side by side.
@@ -67,6 +77,25 @@ pub enum State<'a> {
     Ambiguous(Vec<&'a FoundNode>),
     /// It answers; where it differs from the plan, if anywhere.
     Found(&'a FoundNode, Vec<Difference>),
+}
+
+/// Devices that hold an address planned for a node that they are not, as their MAC addresses tell.
+#[must_use]
+pub fn held_addresses(sheet: &RigSheet, devices: &[Device]) -> Vec<Finding> {
+    let planned: HashMap<Ipv4Addr, &SheetNode> =
+        sheet.nodes.iter().filter_map(|node| Some((node.fixed_address()?, node))).collect();
+    let holds = devices.iter().flat_map(|device| device.addresses.iter().map(move |address| (device, address)));
+    let finding = |(device, address): (&Device, &Ipv4Addr)| {
+        let node = planned.get(address)?;
+        let own = node.mac.as_ref()?.value;
+        let other = device.mac.filter(|mac| *mac != own)?;
+        let name = &node.name.value;
+        let holder = if device.name.is_empty() { other.to_string() } else { format!("{} ({other})", device.name) };
+        let what = format!("{address}, planned for {name} ({own}), is held by {holder}");
+        let remedy = format!("give {holder} another address, or plan another one for {name}");
+        Some(HELD.finding(what, remedy).at(sheet, node.address.span, format!("planned for {name}")))
+    };
+    holds.filter_map(finding).collect()
 }
 
 /// Compares every node of the sheet with the census.

@@ -47,18 +47,27 @@ impl Edits {
 
     /// The text with every change made. Of two changes that touch, the earlier one stands.
     #[must_use]
-    pub fn apply(mut self, text: &str) -> String {
-        self.0.sort_by_key(|edit| edit.span.start);
-        let mut changed = String::with_capacity(text.len() + self.0.len() * 8);
+    pub fn apply(self, text: &str) -> String {
+        self.apply_traced(text).0
+    }
+
+    /// The same, and where each change stands in the new text, in the order in which they were asked for.
+    #[must_use]
+    pub fn apply_traced(self, text: &str) -> (String, Vec<Span>) {
+        let mut spans = vec![Span::default(); self.0.len()];
+        let mut edits: Vec<(usize, Edit)> = self.0.into_iter().enumerate().collect();
+        edits.sort_by_key(|(_, edit)| edit.span.start);
+        let mut changed = String::with_capacity(text.len() + edits.len() * 8);
         let mut after = 0;
-        for edit in &self.0 {
+        for (place, edit) in &edits {
             let Some(between) = text.get(after..edit.span.start) else { continue };
             changed.push_str(between);
+            spans[*place] = Span { start: changed.len(), end: changed.len() + edit.text.len() };
             changed.push_str(&edit.text);
             after = edit.span.end;
         }
         changed.push_str(text.get(after..).unwrap_or_default());
-        changed
+        (changed, spans)
     }
 }
 

@@ -67,8 +67,15 @@ impl<'a> Fields<'a> {
         Span { start: range.start + self.offset, end: range.end + self.offset }
     }
 
+    fn know(&self, key: &'static str) {
+        let mut known = self.known.borrow_mut();
+        if !known.contains(&key) {
+            known.push(key);
+        }
+    }
+
     fn value(&self, key: &'static str) -> Option<(&'a DeValue<'a>, Span)> {
-        self.known.borrow_mut().push(key);
+        self.know(key);
         self.table.get(key).map(|v| (v.get_ref(), self.span(v.span())))
     }
 
@@ -238,7 +245,7 @@ impl<'a> Fields<'a> {
     pub(crate) fn text_or_number(&self, key: &'static str) -> Option<Placed<String>> {
         match self.table.get(key).map(|v| (v.get_ref(), v.span())) {
             Some((DeValue::Integer(number), span)) => {
-                self.known.borrow_mut().push(key);
+                self.know(key);
                 Some(Placed::new(number.to_string(), self.span(span)))
             }
             _ => self.text(key),

@@ -70,7 +70,8 @@ pub(super) struct Unplaced {
 }
 
 impl Carried {
-    pub(super) const WORDS: [(&'static str, Self); 3] =
+    /// The words of the rig sheet.
+    pub const WORDS: [(&'static str, Self); 3] =
         [("audio", Self::Audio), ("video", Self::Video), ("data", Self::Data)];
 }
 

@@ -22,7 +22,7 @@ pub(super) fn run(folder: &Folder, ground: &Ground, out: &mut Out) -> Result<Exi
 
     told(out, "What does the plan say? Somebody wrote it in a hurry.")?;
     command(out, &format!("sheet clashes {}", sheet.display()))?;
-    sheet::clashes::run(&sheet::clashes::Args { sheet: Some(sheet.clone()) }, out)?;
+    sheet::clashes::run(&sheet::clashes::Args::of(sheet.clone()), out)?;
 
     told(out, "The sheet is mended, and the band's own node is welcomed on it:")?;
     show_mending(&sheet, &mended, out)?;

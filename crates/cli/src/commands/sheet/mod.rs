@@ -1,12 +1,16 @@
 //! `sheet`: the plan of the rig.
 
 pub(crate) mod clashes;
+mod diff;
+mod export;
 pub(crate) mod fill;
+mod import;
 mod new;
 mod rename;
 mod renumber;
 mod resettle;
 mod rewrite;
+mod schema;
 pub(crate) mod show;
 
 use crate::exit::Exit;
@@ -25,6 +29,10 @@ pub(crate) enum Command {
     Rename(rename::Args),
     Move(resettle::Args),
     Renumber(renumber::Args),
+    Diff(diff::Args),
+    Import(import::Args),
+    Export(export::Args),
+    Schema(schema::Args),
 }
 
 /// Runs the one asked for.
@@ -37,5 +45,9 @@ pub(super) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Rename(args) => rename::run(&args, out),
         Command::Move(args) => resettle::run(&args, out),
         Command::Renumber(args) => renumber::run(&args, out),
+        Command::Diff(args) => diff::run(&args, out),
+        Command::Import(args) => import::run(&args, out),
+        Command::Export(args) => export::run(&args, out),
+        Command::Schema(_) => schema::run(out),
     }
 }

@@ -1,0 +1,76 @@
+//! `sheet export`: nodes, ports or fixtures as a table, or all as JSON.
+
+use std::path::PathBuf;
+
+use clap::ValueEnum;
+use lantern_core::exchange::{Delimiter, Subject, export, to_json};
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::{self, SheetFile};
+use crate::output::Out;
+
+/// Write nodes, ports or fixtures as a table for a spreadsheet, or the whole sheet as JSON
+///
+/// What a spreadsheet would execute as a formula gets an apostrophe in front, which sheet import takes away again.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// What is written
+    #[arg(value_name = "WHAT")]
+    what: What,
+
+    /// The rig sheet; without it, the only *.rig.toml in this folder
+    #[arg(value_name = "FILE.rig.toml")]
+    sheet: Option<PathBuf>,
+
+    /// The file to write; without it, the output
+    #[arg(long, value_name = "FILE")]
+    to: Option<PathBuf>,
+
+    /// What stands between two cells
+    #[arg(long, value_name = "SIGN", default_value = "comma")]
+    between: Between,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum What {
+    Nodes,
+    Ports,
+    Fixtures,
+    Json,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Between {
+    Comma,
+    Semicolon,
+    Tab,
+}
+
+/// Runs it.
+pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let file = SheetFile::one(args.sheet.as_deref())?;
+    let delimiter = match args.between {
+        Between::Comma => Delimiter::Comma,
+        Between::Semicolon => Delimiter::Semicolon,
+        Between::Tab => Delimiter::Tab,
+    };
+    let table = |subject| export(&file.sheet, subject, delimiter);
+    let text = match args.what {
+        What::Nodes => table(Subject::Nodes),
+        What::Ports => table(Subject::Ports),
+        What::Fixtures => table(Subject::Fixtures),
+        What::Json => {
+            let json = to_json(file.sheet.text()).map_err(|error| Failure::Call(error.to_string()))?;
+            format!("{json:#}\n")
+        }
+    };
+    match &args.to {
+        Some(path) => {
+            files::write_over(path, &text)?;
+            out.note(&format!("wrote {}", path.display()))?;
+        }
+        None => out.text(&text)?,
+    }
+    Ok(Exit::Fine)
+}

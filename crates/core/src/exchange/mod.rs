@@ -1,0 +1,19 @@
+//! A sheet beside other files: compared with another sheet, written as and read from tables and JSON, fixtures taken
+//! from a designer's file.
+
+mod diff;
+mod export;
+mod import;
+mod json;
+mod scene_file;
+mod table;
+
+pub use diff::{SheetChange, sheet_diff};
+pub use export::export;
+pub use import::{BadCell, Imported, import};
+pub use json::{JsonError, from_json, to_json};
+pub use scene_file::{SceneFileError, read_scene_file};
+pub use table::{Delimiter, Subject, Table, TableError, read_table, write_table};
+
+#[cfg(test)]
+mod tests;
