@@ -69,8 +69,11 @@ fn text(nodes: &[Node], fixtures: usize, streams: usize) -> String {
             *addresses += 1;
         }
         writeln!(text, "[[node]] # the {i}th\nname = \"node-{i}\"\naddress   =  \"{address}\" # here").unwrap();
-        node.area.map(|area| writeln!(text, "area = \"{area}\"").unwrap());
-        node.kind.map(|kind| writeln!(text, "kind = \"{kind}\"").unwrap());
+        for (key, value) in [("area", node.area), ("kind", node.kind)] {
+            if let Some(value) = value {
+                writeln!(text, "{key} = \"{value}\"").unwrap();
+            }
+        }
         // One page has one sub-net, so a written universe stands on it only where the page is its own.
         for (number, port) in node.ports.iter().enumerate() {
             let out = match port {
@@ -130,8 +133,12 @@ fn only_open_lines_changed(before: &str, after: &str) -> bool {
 
 /// Whether each node that wants an address can have one, found by trying every way to move others on.
 fn addresses_can_be_dealt(nodes: &[Node], sheet: &RigSheet) -> bool {
-    let taken: HashSet<u32> =
-        sheet.nodes.iter().filter_map(|n| n.fixed_address()).map(Ipv4Addr::to_bits).collect();
+    let taken: HashSet<u32> = sheet
+        .nodes
+        .iter()
+        .filter_map(lantern_core::sheet::SheetNode::fixed_address)
+        .map(Ipv4Addr::to_bits)
+        .collect();
     let allowed = |node: &Node, address: u32| {
         let last = address & 0xff;
         let area = match node.area {

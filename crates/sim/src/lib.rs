@@ -21,4 +21,7 @@ pub use ground::{Heard, LoopbackGround, MemoryGround};
 pub use link::Link;
 pub use model::Model;
 pub use node::{Destination, NodeSetup, PagePorts, Reply, SimNode, Speech};
-pub use scene::{HARBOUR, Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET};
+pub use scene::{
+    HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET,
+    TIDEWICK_SHEET,
+};

@@ -71,14 +71,16 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 fn summary(comparison: &Comparison<'_>, out: &Out) -> String {
-    let planned = comparison.rows.len();
+    let (planned, not_asked) = comparison.asked();
+    let rest =
+        if not_asked > 0 { format!("; {not_asked} speak no Art-Net and were not asked") } else { String::new() };
     if comparison.is_as_planned() {
-        return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned"));
+        return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned{rest}"));
     }
     let answering = comparison.rows.iter().filter(|row| matches!(row.state, State::Found(..))).count();
     let different = comparison.different();
     let text = format!(
-        "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {} not on the sheet",
+        "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {} not on the sheet{rest}",
         comparison.unexpected.len()
     );
     out.paint().dye(Tone::Bad, &text)
@@ -89,6 +91,7 @@ fn table(comparison: &Comparison<'_>) -> Table {
     for row in &comparison.rows {
         let (word, tone) = state(row);
         let (address, what) = match &row.state {
+            State::NotAsked => (row.planned.address.value.to_string(), "speaks no Art-Net".to_owned()),
             State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),
             State::Ambiguous(several) => (String::new(), format!("{} units could be it", several.len())),
             State::Found(node, differences) => {
@@ -112,6 +115,7 @@ fn table(comparison: &Comparison<'_>) -> Table {
 
 fn state(row: &Row<'_>) -> (&'static str, Tone) {
     match &row.state {
+        State::NotAsked => ("not asked", Tone::Faint),
         State::Missing => ("missing", Tone::Bad),
         State::Ambiguous(_) => ("ambiguous", Tone::Bad),
         State::Found(_, differences) if differences.is_empty() => ("as planned", Tone::Good),
@@ -123,7 +127,7 @@ fn answer<'a>(comparison: &'a Comparison<'_>, findings: &'a [Finding]) -> Answer
     let line = |row: &'a Row<'_>| {
         let (node, differences) = match &row.state {
             State::Found(node, differences) => (Some(node), &differences[..]),
-            State::Missing | State::Ambiguous(_) => (None, &[][..]),
+            State::NotAsked | State::Missing | State::Ambiguous(_) => (None, &[][..]),
         };
         Line {
             name: &row.planned.name.value,

@@ -10,6 +10,8 @@ use lantern_core::finding::{Finding, Severity};
 use super::wrap::wrapped;
 use super::{Out, Paint, Tone};
 
+/// The most places of one finding shown in their lines.
+const MOST_PLACES: usize = 4;
 /// The most findings shown at once.
 const MOST: usize = 100;
 
@@ -49,7 +51,7 @@ fn in_sheet(renderer: &Renderer, path: &Path, text: &str, findings: &[Finding]) 
 
 fn group<'a>(finding: &'a Finding, path: &'a str, text: &'a str) -> Group<'a> {
     let mut snippet = Snippet::source(text).path(path);
-    for (i, place) in finding.places.iter().enumerate() {
+    for (i, place) in finding.places.iter().take(MOST_PLACES).enumerate() {
         let kind = if i == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
         snippet = snippet.annotation(kind.span(place.span.into()).label(&place.note));
     }

@@ -45,6 +45,8 @@ pub fn plan_by_sheet(
     for row in comparison.rows.iter().filter(|row| wanted(&row.planned.name.value)) {
         let name = row.planned.name.value.clone();
         match &row.state {
+            // Nothing of it is set by Art-Net.
+            State::NotAsked => {}
             State::Missing => plan.untouched.push(Untouched { name, why: "it does not answer" }),
             State::Ambiguous(_) => {
                 plan.untouched.push(Untouched { name, why: "several units could be it; the sheet needs its MAC" });

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{named, repeated};
+use super::{named, open, repeated};
 use crate::address::{AddressRange, Role, Subnet};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{Gateway, Member, Network, Placed, RigSheet, SheetNode, Span, WantedAddress};
@@ -112,9 +112,14 @@ static NO_POOL: Rule = Rule {
 
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = twice(sheet);
+    let mut without = Vec::new();
     for member in sheet.members() {
-        findings.extend(place_of(sheet, member));
+        match member.address() {
+            Some((WantedAddress::Fill, span)) => without.push((member.name().value.clone(), span)),
+            _ => findings.extend(place_of(sheet, member)),
+        }
     }
+    findings.extend(open(sheet, &OPEN, "address", &without));
     findings
 }
 
@@ -144,11 +149,7 @@ fn place_of(sheet: &RigSheet, member: Member<'_>) -> Vec<Finding> {
         WantedAddress::Dhcp => {
             return no_pool(name, network).map(|f| f.at(sheet, span, "by DHCP")).into_iter().collect();
         }
-        WantedAddress::Fill => {
-            let what = format!("{name} has no address yet");
-            let finding = OPEN.finding(what, "write an address or \"dhcp\", or let it be filled in");
-            return vec![finding.mended_by("sheet fill").at(sheet, span, "still \"fill\"")];
-        }
+        WantedAddress::Fill => return Vec::new(),
     };
     if address.is_link_local() && !network.is_some_and(|network| network.range.value.contains(address)) {
         let what = format!("{name} has {address}, out of the link-local 169.254.0.0/16");

@@ -2,9 +2,10 @@
 
 use std::collections::{HashMap, HashSet};
 
+use super::open;
 use crate::Direction;
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{AskedUniverse, Fixture, RigSheet, SLOTS};
+use crate::sheet::{AskedUniverse, Fixture, RigSheet, SLOTS, Span};
 use crate::universe::Universe;
 
 pub(super) static RULES: &[&Rule] = &[&OVERLAP, &PAST_END, &NOT_CARRIED, &OPEN, &NO_SUCH];
@@ -56,6 +57,10 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
         }
         findings.extend(end_of(sheet, fixture));
     }
+    let without = sheet.fixtures.iter().filter(|fixture| fixture.slots().is_none());
+    let without: Vec<(String, Span)> =
+        without.map(|fixture| (fixture.name.value.clone(), fixture.slot.span)).collect();
+    findings.extend(open(sheet, &OPEN, "slot", &without));
     let carried = carried(sheet);
     for (universe, fixtures) in by_universe {
         if !carried.contains(&universe) {
@@ -68,10 +73,7 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
 
 fn end_of(sheet: &RigSheet, fixture: &Fixture) -> Option<Finding> {
     let name = &fixture.name.value;
-    let Some((first, last)) = fixture.slots() else {
-        let finding = OPEN.finding(format!("{name} has no slot yet"), "write a slot, or let it be filled in");
-        return Some(finding.mended_by("sheet fill").at(sheet, fixture.slot.span, "still \"fill\""));
-    };
+    let (first, last) = fixture.slots()?;
     if last <= SLOTS {
         return None;
     }

@@ -17,7 +17,7 @@ use std::collections::HashMap;
 use std::hash::Hash;
 
 use crate::finding::{Finding, Rule};
-use crate::sheet::RigSheet;
+use crate::sheet::{RigSheet, Span};
 
 pub use addresses::standing;
 pub use load::{Link, LinkEnd, Loads, SwitchLoad};
@@ -100,6 +100,18 @@ fn named<S: AsRef<str>>(all: impl IntoIterator<Item = S>, between: &str) -> Stri
     let shown: Vec<&str> = all.iter().take(MOST_NAMED).map(AsRef::as_ref).collect();
     let more = if more > 0 { format!("{between}{more} more") } else { String::new() };
     shown.join(between) + &more
+}
+
+/// One finding for everything of one sort that is still to be filled in: each by itself would drown the rest.
+fn open(sheet: &RigSheet, rule: &'static Rule, what: &str, open: &[(String, Span)]) -> Option<Finding> {
+    let names = named(open.iter().map(|(name, _)| name), ", ");
+    let said = match open {
+        [] => return None,
+        [(name, _)] => format!("{name} has no {what} yet"),
+        several => format!("{} have no {what} yet: {names}", several.len()),
+    };
+    let finding = rule.finding(said, "write it down, or let it be filled in").mended_by("sheet fill");
+    Some(open.iter().fold(finding, |finding, (name, span)| finding.at(sheet, *span, name.clone())))
 }
 
 /// The most things named in one finding.

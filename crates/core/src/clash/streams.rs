@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::net::{Ipv4Addr, SocketAddrV4};
 
-use super::{named, repeated};
+use super::{named, open, repeated};
 use crate::Protocol;
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetStream, WantedGroup};
@@ -59,14 +59,11 @@ type Fixed<'s> = (&'s SheetStream, SocketAddrV4);
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = Vec::new();
     let mut multicast: Vec<Fixed<'_>> = Vec::new();
+    let mut without = Vec::new();
     for stream in &sheet.streams {
         let name = &stream.name.value;
         match stream.group.value {
-            WantedGroup::Fill => {
-                let finding =
-                    OPEN.finding(format!("{name} has no group yet"), "write a group, or let it be filled in");
-                findings.push(finding.mended_by("sheet fill").at(sheet, stream.group.span, "still \"fill\""));
-            }
+            WantedGroup::Fill => without.push((name.clone(), stream.group.span)),
             WantedGroup::Fixed(group) if !group.ip().is_multicast() => {
                 let what = format!("{name} goes to {}, which is no multicast address", group.ip());
                 let finding = NO_GROUP.finding(what, "choose a group of 239.0.0.0/8, as in \"239.69.10.1:5004\"");
@@ -80,6 +77,7 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
             findings.push(finding.at(sheet, stream.name.span, "for nobody"));
         }
     }
+    findings.extend(open(sheet, &OPEN, "group", &without));
     findings.extend(twice(sheet, &multicast));
     findings.extend(same_mac(sheet, &multicast));
     let universes = sacn_groups(sheet);

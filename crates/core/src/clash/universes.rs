@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::{named, repeated};
+use super::{named, open, repeated};
 use crate::Direction;
 use crate::finding::{Finding, Rule, Severity};
 use crate::kind::Settable;
@@ -82,6 +82,12 @@ type Place<'s> = (&'s SheetNode, &'s SheetPort, Universe);
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = doubles(sheet);
     findings.extend(two_protocols(sheet));
+    let ports = sheet.nodes.iter().flat_map(|node| node.ports.iter().map(move |port| (node, port)));
+    let without = ports.filter(|(_, port)| matches!(port.universe.value, AskedUniverse::Fill(_)));
+    let without: Vec<(String, Span)> = without
+        .map(|(node, port)| (format!("{} port {}", node.name.value, port.number.value), port.universe.span))
+        .collect();
+    findings.extend(open(sheet, &OPEN, "universe", &without));
     for node in &sheet.nodes {
         findings.extend(torn_pages(sheet, node));
         findings.extend(not_settable(sheet, node));
@@ -95,18 +101,8 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
 }
 
 fn no_such(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Option<Finding> {
+    let AskedUniverse::Impossible(out) = &port.universe.value else { return None };
     let (name, number) = (&node.name.value, port.number.value);
-    let out = match &port.universe.value {
-        AskedUniverse::Impossible(out) => out,
-        AskedUniverse::Fill(_) => {
-            let finding = OPEN.finding(
-                format!("{name} port {number} has no universe yet"),
-                "write a universe, or let it be filled in",
-            );
-            return Some(finding.mended_by("sheet fill").at(sheet, port.universe.span, "still \"fill\""));
-        }
-        AskedUniverse::Real(_) => return None,
-    };
     let what = format!("{name} port {number}: {out}");
     let remedy = format!("write a {} from {} to {}", out.part, out.first, out.last);
     Some(NO_SUCH.finding(what, remedy).at(sheet, port.universe.span, "no such universe"))

@@ -71,6 +71,8 @@ pub struct Row<'a> {
 /// What was found of a planned node.
 #[derive(Debug, Clone)]
 pub enum State<'a> {
+    /// It has no DMX ports and so speaks no Art-Net: it was not asked.
+    NotAsked,
     /// It does not answer.
     Missing,
     /// Several units could be it.
@@ -105,6 +107,7 @@ pub fn compare<'a>(sheet: &'a RigSheet, census: &'a Census) -> Comparison<'a> {
     let nodes = census.nodes();
     let row = |(planned, matched): (&'a SheetNode, &Match)| {
         let state = match matched {
+            Match::Missing if !speaks_art_net(sheet, planned) => State::NotAsked,
             Match::Missing => State::Missing,
             Match::Ambiguous(candidates) => State::Ambiguous(candidates.iter().map(|i| &nodes[*i]).collect()),
             Match::Found(index) => {
@@ -119,12 +122,28 @@ pub fn compare<'a>(sheet: &'a RigSheet, census: &'a Census) -> Comparison<'a> {
     Comparison { rows: sheet.nodes.iter().zip(&matching.of_sheet).map(row).collect(), unexpected }
 }
 
+/// Whether a node can be asked by Art-Net: all but those whose kind has no DMX ports.
+fn speaks_art_net(sheet: &RigSheet, node: &SheetNode) -> bool {
+    sheet.kind_of(node).is_none_or(|kind| kind.ports > 0)
+}
+
 impl Comparison<'_> {
     /// Whether every node answers as planned and no other is there.
     #[must_use]
     pub fn is_as_planned(&self) -> bool {
-        let fine = |row: &Row<'_>| matches!(&row.state, State::Found(_, differences) if differences.is_empty());
+        let fine = |row: &Row<'_>| match &row.state {
+            State::Found(_, differences) => differences.is_empty(),
+            State::NotAsked => true,
+            State::Missing | State::Ambiguous(_) => false,
+        };
         self.unexpected.is_empty() && self.rows.iter().all(fine)
+    }
+
+    /// How many nodes were asked, and how many were not.
+    #[must_use]
+    pub fn asked(&self) -> (usize, usize) {
+        let not_asked = self.rows.iter().filter(|row| matches!(row.state, State::NotAsked)).count();
+        (self.rows.len() - not_asked, not_asked)
     }
 
     /// How many nodes answer otherwise than planned.
@@ -169,6 +188,7 @@ impl Row<'_> {
                     format!("write the MAC address of the right one into the sheet, under {}", name.value),
                 )
             }
+            State::NotAsked => return None,
             State::Found(_, differences) if differences.is_empty() => return None,
             State::Found(node, differences) => {
                 let list: Vec<String> = differences.iter().map(ToString::to_string).collect();

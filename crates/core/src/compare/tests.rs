@@ -56,6 +56,7 @@ fn state(nodes: &str, replies: Vec<PollReply>) -> (String, usize) {
     let (sheet, census) = (sheet(nodes), census(replies));
     let comparison = compare(&sheet, &census);
     let word = match &comparison.rows[0].state {
+        State::NotAsked => "not asked".to_owned(),
         State::Missing => "missing".to_owned(),
         State::Ambiguous(who) => format!("one of {}", who.len()),
         State::Found(node, _) => node.address.to_string(),

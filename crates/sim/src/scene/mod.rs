@@ -17,6 +17,13 @@ pub const TIDEWICK_SHEET: &str = include_str!("../../scenes/tidewick/tidewick.ri
 /// The same sheet, mended.
 pub const TIDEWICK_MENDED_SHEET: &str = include_str!("../../scenes/tidewick/tidewick-mended.rig.toml");
 
+/// The harbour with every lighting gateway of the evening.
+pub const NIGHT: &str = include_str!("../../scenes/tidewick/night.scene.toml");
+/// The whole rig's sheet that belongs to [`NIGHT`], mistakes included: light, sound and picture.
+pub const NIGHT_SHEET: &str = include_str!("../../scenes/tidewick/night.rig.toml");
+/// The same sheet, mended.
+pub const NIGHT_MENDED_SHEET: &str = include_str!("../../scenes/tidewick/night-mended.rig.toml");
+
 /// A description of simulated nodes.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]

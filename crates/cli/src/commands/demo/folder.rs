@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use lantern_core::address::{Mask, Subnet};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{Scene, TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET};
+use lantern_sim::Scene;
 
 use crate::failure::Failure;
 use crate::files;
@@ -31,12 +31,17 @@ impl Folder {
     }
 
     /// Makes the folder, under a name that is still free unless one is wanted.
-    pub(super) fn make(wanted: Option<&Path>, scene: &Scene, network: Subnet) -> Result<Self, Failure> {
+    pub(super) fn make(
+        wanted: Option<&Path>,
+        scene: &Scene,
+        (sheet, mended_sheet): (&str, &str),
+        network: Subnet,
+    ) -> Result<Self, Failure> {
         let folder = Self::empty(wanted)?;
         let mended = folder.path.join(MENDED);
         fs::create_dir(&mended).map_err(|source| Failure::Write { path: mended, source })?;
         let from = Subnet::around(scene.network, Mask::SIXTEEN);
-        for (path, text) in [(folder.sheet(), TIDEWICK_SHEET), (folder.mended_sheet(), TIDEWICK_MENDED_SHEET)] {
+        for (path, text) in [(folder.sheet(), sheet), (folder.mended_sheet(), mended_sheet)] {
             let sheet = RigSheet::parse(text).map_err(|errors| Failure::Sheet {
                 path: path.clone(),
                 text: text.to_owned(),
@@ -55,6 +60,11 @@ impl Folder {
     /// The same, mended.
     pub(super) fn mended_sheet(&self) -> PathBuf {
         self.path.join(MENDED).join(SHEET)
+    }
+
+    /// The plan as a page.
+    pub(super) fn page(&self) -> PathBuf {
+        self.path.join(MENDED).join("tidewick.html")
     }
 
     /// Where the first survey is saved.

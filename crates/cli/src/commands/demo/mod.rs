@@ -8,7 +8,9 @@ mod tour;
 use std::path::PathBuf;
 
 use clap::ValueEnum;
-use lantern_sim::{HARBOUR, Scene, TIDEWICK};
+use lantern_sim::{
+    HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET,
+};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -19,8 +21,8 @@ use ground::Ground;
 
 /// Do the whole job on simulated nodes, to see how it goes
 ///
-/// Starts the nodes of Tidewick Harbour Night: survey, the sheet's clashes, the mended sheet, apply, check. It needs no
-/// rights and touches nothing outside this computer. The files stay in a new folder.
+/// Starts the nodes of Tidewick Harbour Night: survey, the sheet's clashes, the mended sheet filled in, apply, check. It
+/// needs no rights and touches nothing outside this computer. The files stay in a new folder.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// Only start the nodes and keep them running, to try the commands: from a second terminal on loopback, in a shell
@@ -32,7 +34,8 @@ pub(crate) struct Args {
     #[arg(long, value_name = "GROUND", default_value = "loopback")]
     ground: GroundKind,
 
-    /// With --stay: the nodes and devices of another scene: harbour, with forty devices of all families, or a file
+    /// With --stay: the nodes and devices of another scene: night, with every gateway of the evening; harbour, with forty
+    /// devices of all families; or a file
     #[arg(long, value_name = "SCENE", requires = "stay")]
     scene: Option<String>,
 
@@ -54,24 +57,35 @@ enum GroundKind {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let scene = scene(args.scene.as_deref())?;
+    let story = Story::of(args)?;
+    let scene = Scene::parse(&story.scene).map_err(|error| Failure::Call(error.to_string()))?;
     // A private segment must be entered before anything else happens.
     let ground = Ground::start(args.ground, args.stay, &scene, out)?;
-    let folder = match &args.scene {
-        // The sheets belong to the usual scene only.
-        Some(_) => Folder::empty(args.folder.as_deref())?,
-        None => Folder::make(args.folder.as_deref(), &scene, ground.network())?,
+    let folder = match story.sheets {
+        Some(sheets) => Folder::make(args.folder.as_deref(), &scene, sheets, ground.network())?,
+        None => Folder::empty(args.folder.as_deref())?,
     };
     if args.stay { stay::run(&folder, &ground, &args.command, out) } else { tour::run(&folder, &ground, out) }
 }
 
-fn scene(wanted: Option<&str>) -> Result<Scene, Failure> {
-    let read =
-        |path: &str| std::fs::read_to_string(path).map_err(|source| Failure::Read { path: path.into(), source });
-    let text = match wanted {
-        None => TIDEWICK.to_owned(),
-        Some("harbour") => HARBOUR.to_owned(),
-        Some(path) => read(path)?,
-    };
-    Scene::parse(&text).map_err(|error| Failure::Call(error.to_string()))
+/// Who is there, and the sheets that belong to them: as written in a hurry, and mended.
+struct Story {
+    scene: String,
+    sheets: Option<(&'static str, &'static str)>,
+}
+
+impl Story {
+    fn of(args: &Args) -> Result<Self, Failure> {
+        let night = Some((NIGHT_SHEET, NIGHT_MENDED_SHEET));
+        let (scene, sheets) = match args.scene.as_deref() {
+            None if args.stay => (TIDEWICK.to_owned(), Some((TIDEWICK_SHEET, TIDEWICK_MENDED_SHEET))),
+            None | Some("night") => (NIGHT.to_owned(), night),
+            Some("harbour") => (HARBOUR.to_owned(), None),
+            Some(path) => {
+                let failed = |source| Failure::Read { path: path.into(), source };
+                (std::fs::read_to_string(path).map_err(failed)?, None)
+            }
+        };
+        Ok(Self { scene, sheets })
+    }
 }

@@ -16,7 +16,7 @@ use crate::session::{OnSheet, Where};
 pub(super) fn run(folder: &Folder, ground: &Ground, out: &mut Out) -> Result<Exit, Failure> {
     let (sheet, mended, census) = (folder.sheet(), folder.mended_sheet(), folder.census());
     let at = Where { adapter: None, sheet: Some(sheet.clone()) };
-    told(out, "First, who is there? Ten nodes stand in the harbour, some of them set wrongly.")?;
+    told(out, "First, who is there? Twenty-two gateways stand in the harbour, some of them set wrongly.")?;
     command(out, &format!("survey --sheet {} --save {}", sheet.display(), census.display()))?;
     survey::run(&survey::Args::plain(at, census), out)?;
 
@@ -26,6 +26,19 @@ pub(super) fn run(folder: &Folder, ground: &Ground, out: &mut Out) -> Result<Exi
 
     told(out, "The sheet is mended, and the band's own node is welcomed on it:")?;
     show_mending(&sheet, &mended, out)?;
+
+    told(out, "What is still open, the rented gateways among it, is filled in, each with its reason:")?;
+    command(out, &format!("sheet fill {} --yes", mended.display()))?;
+    let how = sheet::HowToRewrite { dry_run: false, yes: true };
+    let filled = sheet::fill::run(&sheet::fill::Args { sheet: Some(mended.clone()), how }, out)?;
+    if filled != Exit::Fine {
+        return Ok(filled);
+    }
+
+    told(out, "So this is the plan, universe by universe; the same as a page for a browser lies beside it:")?;
+    command(out, &format!("sheet show {} --by universe", mended.display()))?;
+    sheet::show::run(&sheet::show::Args::of(mended.clone(), None), out)?;
+    sheet::show::run(&sheet::show::Args::of(mended.clone(), Some(folder.page())), out)?;
 
     told(
         out,

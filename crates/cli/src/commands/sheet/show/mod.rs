@@ -35,6 +35,13 @@ pub(crate) struct Args {
     pub(crate) page: Option<PathBuf>,
 }
 
+impl Args {
+    /// This sheet by universe, or as a page.
+    pub(crate) const fn of(sheet: PathBuf, page: Option<PathBuf>) -> Self {
+        Self { sheet: Some(sheet), by: By::Universe, page }
+    }
+}
+
 /// What a sheet is read by.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum By {
