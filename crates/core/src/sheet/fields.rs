@@ -234,7 +234,11 @@ impl<'a> Fields<'a> {
             .and_then(|i| u32::from_str_radix(i.as_str(), i.radix()).ok())
             .filter(|n| range.contains(n));
         if number.is_none() {
-            let found = value.as_integer().map_or_else(|| kind_of(value).to_owned(), ToString::to_string);
+            let found = match value {
+                DeValue::Integer(number) => number.to_string(),
+                DeValue::Float(number) => number.as_str().to_owned(),
+                other => kind_of(other).to_owned(),
+            };
             let expected = format!("a whole number from {} to {}, without quotes", range.start(), range.end());
             self.mistakes.note(span, format!("`{key}` is {found}"), expected, None);
         }

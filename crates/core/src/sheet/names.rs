@@ -11,35 +11,39 @@ pub(super) struct Names<'a> {
     what: &'static str,
     names: Vec<&'a str>,
     index: HashMap<&'a str, usize>,
+    /// Some could not be read: a name that is not there may be one of those.
+    some_lost: bool,
     mistakes: &'a Mistakes,
 }
 
 impl<'a> Names<'a> {
-    /// Notes those `names`; the same twice is a mistake.
+    /// Notes those `names`; the same twice is a mistake. `some_lost` where not all of them could be read.
     pub(super) fn of_their_own(
         what: &'static str,
         names: impl Iterator<Item = &'a Placed<String>>,
+        some_lost: bool,
         mistakes: &'a Mistakes,
     ) -> Self {
-        Self::new(what, names, mistakes, true)
+        Self::new(what, names, (some_lost, true), mistakes)
     }
 
-    /// Notes those `names`; of several equal ones the first is meant.
+    /// Notes those `names`; of several equal ones the first is meant. `some_lost` where not all of them could be read.
     pub(super) fn shared(
         what: &'static str,
         names: impl Iterator<Item = &'a Placed<String>>,
+        some_lost: bool,
         mistakes: &'a Mistakes,
     ) -> Self {
-        Self::new(what, names, mistakes, false)
+        Self::new(what, names, (some_lost, false), mistakes)
     }
 
     fn new(
         what: &'static str,
         names: impl Iterator<Item = &'a Placed<String>>,
+        (some_lost, of_their_own): (bool, bool),
         mistakes: &'a Mistakes,
-        of_their_own: bool,
     ) -> Self {
-        let mut all = Self { what, names: Vec::new(), index: HashMap::new(), mistakes };
+        let mut all = Self { what, names: Vec::new(), index: HashMap::new(), some_lost, mistakes };
         for name in names {
             match all.index.entry(&name.value) {
                 Entry::Vacant(vacant) => {
@@ -70,7 +74,7 @@ impl<'a> Names<'a> {
     /// Which one is meant; a name that is none of them is a mistake.
     pub(super) fn find(&self, name: &Placed<String>) -> Option<usize> {
         let found = self.index.get(name.value.as_str()).copied();
-        if found.is_none() {
+        if found.is_none() && !self.some_lost {
             let what = format!("there is no {} named {:?}", self.what, name.value);
             let hint = nearest(&name.value, &self.names).map(|near| format!("did you mean \"{near}\"?"));
             let expected = if self.names.is_empty() {

@@ -53,6 +53,8 @@ struct Reading {
     thresholds: Option<(Thresholds, Span)>,
     heads: Vec<(&'static str, Span)>,
     broken: bool,
+    /// Whether a network, an area, or a node, source or switch could not be read: what names it is no mistake then.
+    lost: Lost,
     kinds: Vec<Kind>,
     networks: Vec<Network>,
     areas: Vec<area::Unplaced>,
@@ -62,6 +64,24 @@ struct Reading {
     streams: Vec<stream::Unplaced>,
     switches: Vec<switch::Unplaced>,
     mistakes: Vec<SheetError>,
+}
+
+/// What could not be read.
+#[derive(Default, Clone, Copy)]
+struct Lost {
+    network: bool,
+    area: bool,
+    member: bool,
+}
+
+impl Lost {
+    const fn and(self, other: Self) -> Self {
+        Self {
+            network: self.network || other.network,
+            area: self.area || other.area,
+            member: self.member || other.member,
+        }
+    }
 }
 
 fn read(pieces: &[Piece<'_>], desk: DeskBase) -> Reading {
@@ -102,7 +122,7 @@ impl Reading {
         let switches = sheet.tables("switch", "this switch");
         sheet.refuse_unknown_keys();
         let heads = [("rig", &head), ("thresholds", &thresholds)];
-        Self {
+        let mut reading = Self {
             heads: heads.iter().filter_map(|(name, head)| Some((*name, head.as_ref()?.span))).collect(),
             rig: head.as_ref().and_then(|fields| Some((rig::read(fields)?, fields.span))),
             thresholds: thresholds.as_ref().map(|fields| (rig::read_thresholds(fields), fields.span)),
@@ -115,8 +135,17 @@ impl Reading {
             fixtures: fixtures.iter().filter_map(|fields| fixture::read(fields, desk)).collect(),
             streams: streams.iter().filter_map(stream::read).collect(),
             switches: switches.iter().filter_map(switch::read).collect(),
+            lost: Lost::default(),
             mistakes: Vec::new(),
-        }
+        };
+        reading.lost = Lost {
+            network: reading.networks.len() < networks.len(),
+            area: reading.areas.len() < areas.len(),
+            member: reading.nodes.len() < nodes.len()
+                || reading.sources.len() < sources.len()
+                || reading.switches.len() < switches.len(),
+        };
+        reading
     }
 
     /// This piece and the next one.
@@ -131,6 +160,7 @@ impl Reading {
         self.rig = self.rig.or(next.rig);
         self.thresholds = self.thresholds.or(next.thresholds);
         self.broken |= next.broken;
+        self.lost = self.lost.and(next.lost);
         self.kinds.extend(next.kinds);
         self.networks.extend(next.networks);
         self.areas.extend(next.areas);
@@ -182,11 +212,13 @@ impl Reading {
     }
 
     fn look_up_areas(&mut self, mistakes: &Mistakes) {
-        let networks = Names::of_their_own("network", self.networks.iter().map(|n| &n.name), mistakes);
+        let networks =
+            Names::of_their_own("network", self.networks.iter().map(|n| &n.name), self.lost.network, mistakes);
         for unplaced in &mut self.areas {
             unplaced.area.network = match (&unplaced.network, networks.only()) {
                 (Some(name), only) => networks.find(name).or(only).unwrap_or(0),
                 (None, Some(only)) => only,
+                (None, None) if self.lost.network => 0,
                 (None, None) => {
                     let expected = "a line like network = \"lights\"";
                     mistakes.note(unplaced.heading, "this area has no `network`", expected, None);
@@ -194,7 +226,7 @@ impl Reading {
                 }
             };
         }
-        let areas = Names::of_their_own("area", self.areas.iter().map(|a| &a.area.name), mistakes);
+        let areas = Names::of_their_own("area", self.areas.iter().map(|a| &a.area.name), self.lost.area, mistakes);
         let find = |name: &Option<Placed<String>>| areas.placed(name.as_ref());
         for unplaced in &mut self.nodes {
             unplaced.node.area = find(&unplaced.area);
@@ -209,14 +241,15 @@ impl Reading {
 
     fn look_up_members(&mut self, mistakes: &Mistakes) {
         let nodes = self.nodes.iter().map(|n| n.node.name.clone()).collect::<Vec<_>>();
-        let names = Names::shared("node", nodes.iter(), mistakes);
+        let names = Names::shared("node", nodes.iter(), self.lost.member, mistakes);
         for unplaced in &mut self.nodes {
             unplaced.node.clone_of = names.placed(unplaced.clone_of.as_ref());
             unplaced.node.behind = names.placed(unplaced.behind.as_ref());
         }
         let switches = self.switches.iter().map(|s| s.switch.name.clone()).collect::<Vec<_>>();
         let others = self.sources.iter().map(|s| &s.source.name).chain(&switches);
-        let names = Names::shared("node, source or switch", nodes.iter().chain(others), mistakes);
+        let names =
+            Names::shared("node, source or switch", nodes.iter().chain(others), self.lost.member, mistakes);
         for unplaced in &mut self.streams {
             if let Some(from) = names.placed(Some(&unplaced.from)) {
                 unplaced.stream.from = from;
