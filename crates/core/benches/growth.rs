@@ -8,11 +8,14 @@ use divan::Bencher;
 use lantern_core::census::{Census, Sighting, Viewpoint};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::compare;
+use lantern_core::fill::fill;
 use lantern_core::sheet::RigSheet;
 use lantern_sim::Scene;
 use lantern_wire::art_net::Poll;
 
 const SIZES: [u16; 3] = [50, 500, 5000];
+/// Nodes of whole rigs.
+const RIGS: [u32; 3] = [500, 5_000, 50_000];
 
 fn main() {
     divan::main();
@@ -55,15 +58,58 @@ fn census(nodes: u16) -> Census {
     census
 }
 
-#[divan::bench(args = SIZES)]
-fn reading_a_sheet(bencher: Bencher<'_, '_>, nodes: u16) {
-    bencher.with_inputs(|| sheet(nodes)).bench_refs(|text| RigSheet::parse(text).is_ok());
+/// A rig in which everything is still open: areas of 125 nodes, four ports to a node, four fixtures, two streams to five
+/// nodes. Eight ports share a universe on purpose, or the largest rig would need more than there are.
+fn open_rig(nodes: u32) -> String {
+    let mut text = "[rig]\nname = \"crowd\"\n[[network]]\nname = \"n\"\nrange = \"10.0.0.0/8\"\n".to_owned();
+    for area in 0..nodes.div_ceil(125) {
+        let (high, low, first) = (1 + area / 200, area % 200, area * 64);
+        let range =
+            format!("range = \"10.{high}.{low}.0/24\"\nnodes_from = 10\nuniverses = \"{first}-{}\"", first + 63);
+        writeln!(text, "[[area]]\nname = \"area-{area}\"\n{range}").unwrap_or_default();
+    }
+    for i in 0..nodes {
+        let area = i / 125;
+        writeln!(text, "[[node]]\nname = \"crowd-{i}\"\narea = \"area-{area}\"\naddress = \"fill\"")
+            .unwrap_or_default();
+        for port in 1..=4 {
+            writeln!(text, "[[node.port]]\nport = {port}\nout = \"fill\"\nsplits = 4").unwrap_or_default();
+        }
+        for fixture in 0..4 {
+            let on = area * 64 + (i % 125) / 2;
+            let place = "slot = \"fill\"\nfootprint = 14";
+            writeln!(text, "[[fixture]]\nname = \"f-{i}-{fixture}\"\non = {on}\n{place}").unwrap_or_default();
+        }
+        if i % 5 < 2 {
+            let ends = format!("from = \"crowd-{i}\"\nto = \"crowd-{}\"", nodes - 1 - i);
+            writeln!(text, "[[stream]]\nname = \"s-{i}\"\ncarries = \"audio\"\n{ends}\ngroup = \"fill\"")
+                .unwrap_or_default();
+        }
+    }
+    text
 }
 
-#[divan::bench(args = SIZES)]
-fn clashes_of_a_sheet(bencher: Bencher<'_, '_>, nodes: u16) {
-    let parsed = RigSheet::parse(&sheet(nodes));
+/// The same, filled in.
+fn whole_rig(nodes: u32) -> String {
+    let text = open_rig(nodes);
+    RigSheet::parse(&text).ok().and_then(|sheet| fill(&sheet).ok()).map_or(text, |filled| filled.text)
+}
+
+#[divan::bench(args = RIGS)]
+fn reading_a_sheet(bencher: Bencher<'_, '_>, nodes: u32) {
+    bencher.with_inputs(|| whole_rig(nodes)).bench_refs(|text| RigSheet::parse(text).is_ok());
+}
+
+#[divan::bench(args = RIGS)]
+fn clashes_of_a_sheet(bencher: Bencher<'_, '_>, nodes: u32) {
+    let parsed = RigSheet::parse(&whole_rig(nodes));
     bencher.bench(|| parsed.as_ref().map_or(0, |sheet| sheet_clashes(sheet).len()));
+}
+
+#[divan::bench(args = RIGS)]
+fn filling_a_sheet(bencher: Bencher<'_, '_>, nodes: u32) {
+    let parsed = RigSheet::parse(&open_rig(nodes));
+    bencher.bench(|| parsed.as_ref().is_ok_and(|sheet| fill(sheet).is_ok()));
 }
 
 #[divan::bench(args = SIZES)]

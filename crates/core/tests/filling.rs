@@ -6,8 +6,10 @@ use std::fmt::Write;
 use std::net::Ipv4Addr;
 
 use lantern_core::clash::sheet_clashes;
+use lantern_core::exchange::{Delimiter, Subject, export, from_json, import, read_table, sheet_diff, to_json};
 use lantern_core::fill::{Filled, fill};
 use lantern_core::finding::Severity;
+use lantern_core::rework::{Goal, Renumbered, Series, rename, renumber, resettle};
 use lantern_core::sheet::RigSheet;
 use proptest::prelude::*;
 
@@ -203,6 +205,48 @@ proptest! {
                 prop_assert_eq!(of_addresses, !addresses_can_be_dealt(&nodes, &sheet), "{}", before);
             }
         }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(100))]
+
+    /// Read, written as JSON, and read again; written as tables, and brought in again: the sheet is the same.
+    #[test]
+    fn what_is_written_and_read_again_is_the_same(
+        nodes in prop::collection::vec(node(), 0..20), fixtures in 0usize..10, streams in 0usize..6,
+    ) {
+        let before = text(&nodes, fixtures, streams);
+        let sheet = parsed(&before);
+        let json = to_json(&before).unwrap().to_string();
+        prop_assert_eq!(sheet_diff(&sheet, &parsed(&from_json(&json).unwrap())), vec![]);
+        for subject in [Subject::Nodes, Subject::Ports, Subject::Fixtures] {
+            for delimiter in [Delimiter::Comma, Delimiter::Semicolon, Delimiter::Tab] {
+                let table = read_table(&export(&sheet, subject, delimiter), &[]).unwrap();
+                let imported = import(&sheet, subject, &table).unwrap();
+                prop_assert_eq!(&imported.text, &before);
+            }
+        }
+    }
+
+    /// Reworking there and back leaves every byte as it was.
+    #[test]
+    fn there_and_back_again_changes_nothing(
+        nodes in prop::collection::vec(node(), 1..20), by in 1i32..200, host in 0u8..8,
+    ) {
+        let before = text(&nodes, 3, 3);
+        let shifted = renumber(&parsed(&before), by, &Renumbered::default()).unwrap().apply(&before);
+        let back = renumber(&parsed(&shifted), -by, &Renumbered::default()).unwrap().apply(&shifted);
+        prop_assert_eq!(&back, &before);
+
+        let names: Series = format!("x{{1..{}}}", nodes.len()).parse().unwrap();
+        let renamed = rename(&parsed(&before), "node-*", &names).unwrap().apply(&before);
+        prop_assert!(parsed(&renamed).nodes.iter().filter(|node| node.name.value.starts_with('x')).count() == nodes.len());
+
+        let goal = |text: String| Goal { range: text.parse().unwrap(), as_subnet: text.parse().ok() };
+        let moved = resettle(&parsed(&before), 1, goal(format!("10.40.{}.0/24", 100 + host))).unwrap().apply(&before);
+        let back = resettle(&parsed(&moved), 1, goal("10.40.2.0/24".to_owned())).unwrap().apply(&moved);
+        prop_assert_eq!(&back, &before);
     }
 }
 

@@ -134,11 +134,11 @@ fn show_uses(
     }
     let unused = asked.iter().filter(|(_, asked)| uses.iter().all(|one| one.universe != *asked)).count();
     if unused > 0 {
-        let (path, them) = (file.path.display(), if unused == 1 { "one of them" } else { "of them" });
+        let path = file.path.display();
         let what = if asked.len() == 1 {
             "nothing is at it".to_owned()
         } else {
-            format!("nothing is at {unused} {them}")
+            format!("nothing is at {unused} of them")
         };
         out.line(&format!("{path}: {what}"))?;
     }

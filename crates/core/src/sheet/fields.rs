@@ -67,15 +67,8 @@ impl<'a> Fields<'a> {
         Span { start: range.start + self.offset, end: range.end + self.offset }
     }
 
-    fn know(&self, key: &'static str) {
-        let mut known = self.known.borrow_mut();
-        if !known.contains(&key) {
-            known.push(key);
-        }
-    }
-
     fn value(&self, key: &'static str) -> Option<(&'a DeValue<'a>, Span)> {
-        self.know(key);
+        self.known.borrow_mut().push(key);
         self.table.get(key).map(|v| (v.get_ref(), self.span(v.span())))
     }
 
@@ -92,6 +85,10 @@ impl<'a> Fields<'a> {
     /// Text in quotes.
     pub(crate) fn text(&self, key: &'static str) -> Option<Placed<String>> {
         let (value, span) = self.value(key)?;
+        self.text_in(key, value, span)
+    }
+
+    fn text_in(&self, key: &str, value: &DeValue<'_>, span: Span) -> Option<Placed<String>> {
         let Some(text) = value.as_str() else {
             self.mistakes.note(
                 span,
@@ -249,7 +246,7 @@ impl<'a> Fields<'a> {
     pub(crate) fn text_or_number(&self, key: &'static str) -> Option<Placed<String>> {
         match self.table.get(key).map(|v| (v.get_ref(), v.span())) {
             Some((DeValue::Integer(number), span)) => {
-                self.know(key);
+                self.known.borrow_mut().push(key);
                 Some(Placed::new(number.to_string(), self.span(span)))
             }
             _ => self.text(key),
@@ -270,8 +267,13 @@ impl<'a> Fields<'a> {
         key: &'static str,
         read: impl Fn(&str) -> Result<T, E>,
     ) -> Vec<Placed<T>> {
-        let Some((DeValue::Array(items), _)) = self.value(key) else {
-            return self.parsed_by(key, read).into_iter().collect();
+        let items = match self.value(key) {
+            Some((DeValue::Array(items), _)) => items,
+            Some((value, span)) => {
+                let text = self.text_in(key, value, span);
+                return text.and_then(|text| self.parse(key, &text.value, text.span, &read)).into_iter().collect();
+            }
+            None => return Vec::new(),
         };
         let one = |item: &Spanned<DeValue<'_>>| {
             let span = self.span(item.span());

@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_core::clash::{Link, Loads, SwitchLoad};
 use lantern_core::sheet::RigSheet;
-use lantern_core::view::{AddressState, Run, UniverseUse, address_runs, universe_uses};
+use lantern_core::view::{AddressState, Run, address_runs, universe_uses};
 use serde::Serialize;
 
 /// Cells in a line of a block: sixteen lines of sixteen are 256 addresses.
@@ -48,6 +48,13 @@ pub(super) struct Bar {
     says: String,
     percent: u32,
     class: &'static str,
+}
+
+/// Bars under one heading.
+#[derive(Debug, Serialize)]
+pub(super) struct Group {
+    name: String,
+    bars: Vec<Bar>,
 }
 
 /// The maps of all networks.
@@ -129,26 +136,34 @@ pub(super) const fn style(state: AddressState) -> (&'static str, &'static str) {
     }
 }
 
-/// How full each universe is.
-pub(super) fn universes(sheet: &RigSheet) -> Vec<Bar> {
-    let bar = |one: UniverseUse| Bar {
-        name: one.universe.to_string(),
-        says: format!(
-            "{} of 512 slots, {} fixtures; sent by {}; comes out of {}",
-            one.used,
-            one.fixtures,
-            none_or(&one.senders),
-            none_or(&one.listeners)
-        ),
-        percent: one.used * 100 / 512,
-        class: match (one.senders.is_empty(), one.listeners.is_empty()) {
-            (false, false) => "both",
-            (false, true) => "sent",
-            (true, false) => "heard",
-            (true, true) => "neither",
-        },
-    };
-    universe_uses(sheet).into_iter().map(bar).collect()
+/// How full each universe is, area by area.
+pub(super) fn universes(sheet: &RigSheet) -> Vec<Group> {
+    let mut groups: Vec<Group> = Vec::new();
+    for one in universe_uses(sheet) {
+        let name = one.area.clone().unwrap_or_else(|| "In no area's block".to_owned());
+        let bar = Bar {
+            name: one.universe.to_string(),
+            says: format!(
+                "{} of 512 slots, {} fixtures; sent by {}; comes out of {}",
+                one.used,
+                one.fixtures,
+                none_or(&one.senders),
+                none_or(&one.listeners)
+            ),
+            percent: one.used * 100 / 512,
+            class: match (one.senders.is_empty(), one.listeners.is_empty()) {
+                (false, false) => "both",
+                (false, true) => "sent",
+                (true, false) => "heard",
+                (true, true) => "neither",
+            },
+        };
+        match groups.iter_mut().find(|group| group.name == name) {
+            Some(group) => group.bars.push(bar),
+            None => groups.push(Group { name, bars: vec![bar] }),
+        }
+    }
+    groups
 }
 
 fn none_or(names: &[String]) -> String {
