@@ -138,3 +138,35 @@ fn findings_name_the_missing_and_the_unexpected() {
         ["R001 north does not answer", "R002 guest at 10.40.1.5 (02:4d:42:00:10:05) is not on the sheet",]
     );
 }
+
+const CAMERA: &str = "[[node]]\nname = \"camera\"\nkind = \"tessaquill-eye\"\nmac = \"02:54:51:00:00:01\"\naddress = \"10.40.1.7\"\n";
+
+#[test]
+fn what_speaks_no_art_net_is_not_asked_and_not_missed() {
+    let text = format!("[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n{CAMERA}");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let census = Census::default();
+    let comparison = compare(&sheet, &census);
+    assert!(matches!(comparison.rows[0].state, State::NotAsked));
+    assert!(comparison.is_as_planned() && comparison.findings(&sheet).is_empty());
+    assert_eq!(comparison.asked(), (0, 1));
+}
+
+#[rstest::rstest]
+#[case::by_another("02:54:51:00:00:02", "10.40.1.7", 1)]
+#[case::by_itself("02:54:51:00:00:01", "10.40.1.7", 0)]
+#[case::elsewhere("02:54:51:00:00:02", "10.40.1.8", 0)]
+fn a_planned_address_that_another_device_holds(
+    #[case] mac: &str,
+    #[case] address: Ipv4Addr,
+    #[case] count: usize,
+) {
+    let text = format!("[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n{CAMERA}");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let device = serde_json::json!({
+        "name": "x", "what": "", "mac": mac, "address": address, "addresses": [address], "standing": "answers", "seen_by": [],
+    });
+    let found = held_addresses(&sheet, &[serde_json::from_value(device).unwrap()]);
+    assert_eq!(found.len(), count);
+    assert!(found.iter().all(|finding| finding.rule.code == "R005" && finding.line() == 10));
+}

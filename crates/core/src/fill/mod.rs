@@ -5,6 +5,8 @@
 
 mod addresses;
 mod domain;
+#[cfg(test)]
+mod domain_tests;
 mod groups;
 mod slots;
 mod universes;

@@ -1,5 +1,7 @@
 //! Reading sheets: what is right, and every mistake with its place.
 
+use std::net::Ipv4Addr;
+
 use rstest::rstest;
 
 use super::*;
@@ -165,4 +167,156 @@ fn a_network_is_carried_and_all_else_stays(#[case] to: &str, #[case] range: &str
     assert!(moved.contains(range) && moved.contains(&format!("address = \"{address}\"")));
     let back = RigSheet::parse(&moved).unwrap().relocated(to.parse().unwrap(), "10.40.0.0/16".parse().unwrap());
     assert_eq!(back, text);
+}
+
+/// The only mistake of a sheet with these tables.
+fn mistake_in(tables: &str) -> String {
+    let mistakes = mistakes(&format!("{HEAD}{tables}\n"));
+    assert_eq!(mistakes.len(), 1, "{mistakes:?}");
+    mistakes[0].clone()
+}
+
+#[rstest]
+#[case(
+    "[[kind]]\nname = \"k\"\nmodel = \"M\"\nports = 4",
+    "6:1 this kind has no `maker`; a line like maker = \"Marrowbright\""
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 1021",
+    "10:9 `ports` is 1021; a whole number from 0 to 1020, without quotes"
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 4\nfactory_mode = \"dchp\"",
+    "11:16 `factory_mode` cannot be \"dchp\"; one of: fixed, dhcp, link-local (did you mean \"dhcp\"?)"
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 4\nsettings = [\"address\", \"colour\"]",
+    "11:24 `settings` cannot be \"colour\"; one of: address, dhcp, name, label, universe, direction, protocol, merge, on_data_loss, rdm"
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 4\nname_bytes = 18",
+    "11:14 `name_bytes` is 18; a whole number from 1 to 17, without quotes"
+)]
+fn a_wrong_kind_says_what_was_expected(#[case] tables: &str, #[case] mistake: &str) {
+    assert_eq!(mistake_in(tables), mistake);
+}
+
+#[rstest]
+#[case("power = 12", Some("12 W"))]
+#[case("power = 12.95", Some("12.95 W"))]
+#[case("power = 0.125", Some("0.125 W"))]
+#[case("power = 1_000", Some("1000 W"))]
+#[case("power = 1.2345", None)]
+#[case("power = 1e3", None)]
+#[case("power = inf", None)]
+#[case("power = 4294968", None)]
+#[case("power = \"12\"", None)]
+fn watts_have_three_decimals(#[case] line: &str, #[case] shown: Option<&str>) {
+    let text = format!("{HEAD}[[switch]]\nname = \"s\"\n{line}\n");
+    let read =
+        RigSheet::parse(&text).ok().map(|sheet| sheet.switches[0].power.as_ref().unwrap().value.to_string());
+    assert_eq!(read.as_deref(), shown);
+}
+
+#[rstest]
+#[case("channels = 8", Some("9.84 Mbit/s"))]
+#[case("channels = 8\nbits = 16", Some("6.768 Mbit/s"))]
+#[case("channels = 2\nsamples = 96000", Some("5.232 Mbit/s"))]
+#[case("channels = 8\nrate = 3.5", Some("3.5 Mbit/s"))]
+#[case("", None)]
+fn the_load_of_a_stream_follows_from_its_channels(#[case] lines: &str, #[case] load: Option<&str>) {
+    let stream = "[[stream]]\nname = \"s\"\ncarries = \"audio\"\nfrom = \"quay\"\ngroup = \"239.1.1.1\"\n";
+    let sheet = RigSheet::parse(&format!("{HEAD}{NODE}{stream}{lines}\n")).unwrap();
+    assert_eq!(sheet.streams[0].load().map(|load| load.to_string()).as_deref(), load);
+    assert_eq!(sheet.streams[0].group.value.to_string(), "239.1.1.1:5004");
+}
+
+#[rstest]
+#[case("10.40.1.7", Some("area Quay"))]
+#[case("10.40.14.7", Some("area Tower number 5"))]
+#[case("10.40.99.7", None)]
+fn an_address_is_told_in_words(#[case] address: Ipv4Addr, #[case] words: Option<&str>) {
+    let scheme = "[[network.scheme]]\noctet = 3\nmeans = \"area\"\nwords = { 1 = \"Quay\", 10-19 = \"Tower\" }\n";
+    let sheet = RigSheet::parse(&format!("{HEAD}{scheme}")).unwrap();
+    assert_eq!(sheet.networks[0].in_words(address).as_deref(), words);
+}
+
+#[rstest]
+#[case::a_bare_number(5, Some("sacn 5"))]
+#[case::text("\"5\"", Some("sacn 5"))]
+#[case::the_other_protocol("\"0:0:5\"", Some("0:0:5"))]
+#[case::none_such(0, None)]
+fn a_node_of_sacn_means_sacn_by_a_number(#[case] out: impl std::fmt::Display, #[case] universe: Option<&str>) {
+    let text = format!("{HEAD}{NODE}protocol = \"sacn\"\n[[node.port]]\nport = 1\nout = {out}\n");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let read = sheet.nodes[0].ports[0].universe.value.real().map(|universe| universe.to_string());
+    assert_eq!(read.as_deref(), universe);
+}
+
+#[test]
+fn the_desks_counting_holds_wherever_it_is_said() {
+    let port = "[[node.port]]\nport = 1\nout = \"desk 7\"\n";
+    let zero = HEAD.replace("name = \"Tidewick\"", "name = \"Tidewick\"\ndesk_counts_from = 0");
+    let (rig, rest) = zero.split_at(zero.find("[[network]]").unwrap());
+    for text in [format!("{zero}{NODE}{port}"), format!("{rest}{NODE}{port}{rig}")] {
+        let sheet = RigSheet::parse(&text).unwrap();
+        assert_eq!(sheet.nodes[0].ports[0].universe.value.real().unwrap().to_string(), "0:0:7");
+    }
+}
+
+#[test]
+fn members_are_found_by_their_places() {
+    let text = format!(
+        "{HEAD}[[switch]]\nname = \"s\"\n[[switch.port]]\nport = 1\nto = \"d\"\nfeeds = false\n[[switch.port]]\nport = 2\nto = \"s\"\n\
+         [[source]]\nname = \"d\"\naddress = \"10.40.0.9\"\n{NODE}behind = \"quay\"\n"
+    );
+    let sheet = RigSheet::parse(&text).unwrap();
+    let names: Vec<&str> = sheet.members().map(|member| member.name().value.as_str()).collect();
+    assert_eq!(names, ["quay", "d", "s"]);
+    let to: Vec<&str> = sheet.switches[0].ports.iter().map(|port| sheet.member_name(port.to.value)).collect();
+    assert_eq!(to, ["d", "s"]);
+    assert_eq!((sheet.member(3), sheet.member_name(9)), (None, ""));
+    assert_eq!(sheet.nodes[0].behind.as_ref().map(|first| first.value), Some(0));
+}
+
+#[test]
+fn a_large_sheet_reads_the_same_in_pieces() {
+    let node = |i: u32| {
+        format!(
+            "[[node]] # {i}\nname = \"n-{i}\"\naddress = \"10.40.{}.{}\"\n[[node.port]]\nport = 1\nout = {i}\n",
+            i / 200,
+            i % 200 + 1
+        )
+    };
+    let nodes: String = (0..2000).map(node).collect();
+    let sheet = RigSheet::parse(&format!("{HEAD}{nodes}")).unwrap();
+    assert_eq!((sheet.nodes.len(), sheet.nodes[1999].name.value.as_str()), (2000, "n-1999"));
+    let span = sheet.nodes[1999].ports[0].universe.span;
+    assert_eq!(&sheet.text()[span.start..span.end], "1999");
+    assert_eq!(sheet.position(span).line, 5 + 2000 * 6);
+    // The same heading in two pieces is told, and what stands in a broken piece is not missed elsewhere.
+    let twice = mistakes(&format!("{HEAD}{nodes}[rig]\nname = \"again\"\n"));
+    assert_eq!(twice, [format!("{}:1 [rig] stands here a second time; it once", 6 + 2000 * 6)]);
+    let broken = nodes.replacen("name = \"n-7\"", "name = ", 1)
+        + "[[switch]]\nname = \"s\"\n[[switch.port]]\nport = 1\nto = \"n-7\"\n";
+    assert_eq!(mistakes(&format!("{HEAD}{broken}")).len(), 1);
+}
+
+#[test]
+fn what_could_not_be_read_is_not_missed() {
+    let text = format!(
+        "{HEAD}[[area]]\nname = \"Quay\"\nnodes_from = \"x\"\n{NODE}area = \"Quay\"\n[[switch]]\nname = 5\n[[switch.port]]\nport = 1\nto = \"gone\"\n"
+    );
+    let lines: Vec<String> = mistakes(&text).iter().map(|m| m.split(' ').next().unwrap().to_owned()).collect();
+    assert_eq!(lines, ["8:14", "14:8"]);
+}
+
+#[test]
+fn a_line_is_added_behind_another() {
+    let sheet = RigSheet::parse(&format!("{HEAD}{NODE}")).unwrap();
+    let mut edits = Edits::default();
+    edits.add_line_behind(sheet.text(), sheet.nodes[0].name.span, "label", "so \"far\"");
+    let text = edits.apply(sheet.text());
+    assert_eq!(RigSheet::parse(&text).unwrap().nodes[0].label.as_ref().unwrap().value, "so \"far\"");
+    assert!(text.contains("name = \"quay\"\nlabel = "));
 }
