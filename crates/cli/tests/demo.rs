@@ -15,6 +15,14 @@ fn the_whole_job_ends_with_every_node_as_planned() {
     said.line(&["all 22 nodes answer as planned; 18 speak no Art-Net and were not asked"]);
     said.line(&["error[A001]", "is given to lighthouse-lamp-room and lamp-gallery"]);
     said.line(&["done", "slip-high", "read back"]);
+    // What was open is filled in, shown, and set on the rented gateways.
+    said.line(&["barge-mast port 4", "4:0:15"]);
+    said.line(&["1:0:0", "257", "Fish Hall", "desk-one, band-laptop"]);
+    said.line(&["done", "barge-mast", "read back"]);
+    let page = folder.read("tidewick-demo/mended/tidewick.html");
+    assert!(page.contains("Tidewick Harbour Night") && page.contains("barge-mast"));
+    let sheet = folder.read("tidewick-demo/mended/tidewick.rig.toml");
+    assert!(!sheet.contains("\"fill\"") && sheet.contains("# two cables to the same truss"));
     for file in
         ["tidewick.rig.toml", "mended/tidewick.rig.toml", "mended/tidewick.log.jsonl", "tidewick.census.json"]
     {

@@ -4,29 +4,20 @@
 mod support;
 
 use std::io::{Cursor, Write};
-use std::process::Command;
 
 use lantern_sim::NIGHT_MENDED_SHEET;
 use rstest::rstest;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-use support::Folder;
-
-const SHEET: &str = "t.rig.toml";
-
-fn night() -> Folder {
-    let folder = Folder::new();
-    folder.write(SHEET, NIGHT_MENDED_SHEET);
-    folder
-}
+use support::{Folder, NIGHT};
 
 #[rstest]
 fn a_table_that_goes_out_comes_back_unchanged(
     #[values("nodes", "ports", "fixtures")] what: &str,
     #[values("comma", "semicolon", "tab")] between: &str,
 ) {
-    let folder = night();
+    let folder = Folder::night();
     folder.run(&["sheet", "export", what, "--between", between, "--to", "t.csv"]).ended(0);
     let table = folder.read("t.csv");
     assert!(table.ends_with("\r\n") && table.lines().count() > 30);
@@ -37,13 +28,13 @@ fn a_table_that_goes_out_comes_back_unchanged(
 
 #[test]
 fn a_table_with_other_names_changes_and_adds() {
-    let folder = night();
+    let folder = Folder::night();
     folder.write("rented.csv", "Device;IP;Text\nquay-north;10.40.1.130;\"two\nlines\"\nrented-1;fill;=1+1\n");
     let names = "Device=name,IP=address,Text=label";
     let said = folder.run(&["sheet", "import", "rented.csv", "--columns", names, "--yes"]).ended(0);
     said.line(&["+", "address = \"10.40.1.130\""]);
     assert!(said.notes.contains("1 new, 1 changed"), "{}", said.notes);
-    let text = folder.read(SHEET);
+    let text = folder.read(NIGHT);
     assert!(
         text.ends_with("[[node]]\nname = \"rented-1\"\nlabel = \"=1+1\"\naddress = \"fill\"\n"),
         "{}",
@@ -55,7 +46,7 @@ fn a_table_with_other_names_changes_and_adds() {
 
 #[test]
 fn every_bad_cell_is_named_by_row_and_column() {
-    let folder = night();
+    let folder = Folder::night();
     folder.write("bad.csv", "name,address,mac\nquay-north,10.40.1.999,\nnew-one,10.40.1.140,02:4d\n,fill,\n");
     let said = folder.run(&["sheet", "import", "bad.csv", "--yes"]).ended(2);
     for part in [
@@ -66,14 +57,14 @@ fn every_bad_cell_is_named_by_row_and_column() {
     ] {
         assert!(said.notes.contains(part), "{part} is not in\n{}", said.notes);
     }
-    assert_eq!(folder.read(SHEET), NIGHT_MENDED_SHEET);
+    assert_eq!(folder.read(NIGHT), NIGHT_MENDED_SHEET);
 }
 
 #[rstest]
 #[case::no_columns("a;b\n1;2\n", "none that says what a row is")]
 #[case::empty("", "the table is empty")]
 fn a_table_that_is_none_says_why(#[case] table: &str, #[case] note: &str) {
-    let folder = night();
+    let folder = Folder::night();
     folder.write("t.csv", table);
     let said = folder.run(&["sheet", "import", "t.csv", "--yes"]).ended(2);
     assert!(said.notes.contains(note), "{}", said.notes);
@@ -81,10 +72,10 @@ fn a_table_that_is_none_says_why(#[case] table: &str, #[case] note: &str) {
 
 #[test]
 fn json_becomes_the_same_sheet() {
-    let folder = night();
+    let folder = Folder::night();
     folder.run(&["sheet", "export", "json", "--to", "t.json"]).ended(0);
     folder.run(&["sheet", "import", "t.json", "--sheet", "again.rig.toml"]).ended(0);
-    assert_eq!(folder.run(&["sheet", "diff", SHEET, "again.rig.toml"]).ended(0).out, "both sheets say the same\n");
+    assert_eq!(folder.run(&["sheet", "diff", NIGHT, "again.rig.toml"]).ended(0).out, "both sheets say the same\n");
     let said = folder.run(&["sheet", "import", "t.json", "--sheet", "again.rig.toml"]).ended(2);
     assert!(said.notes.contains("exists already"), "{}", said.notes);
 }
@@ -102,7 +93,7 @@ const SCENE: &str = "GeneralSceneDescription.xml";
 
 #[test]
 fn a_designers_fixtures_are_brought_in() {
-    let folder = night();
+    let folder = Folder::night();
     let scene = "<GeneralSceneDescription><Scene><Fixture name=\"Barge Beam\"><GDTFMode>Full</GDTFMode>\
         <FixtureID>501</FixtureID><Addresses><Address break=\"0\">4.101</Address></Addresses></Fixture>\
         </Scene></GeneralSceneDescription>";
@@ -111,8 +102,8 @@ fn a_designers_fixtures_are_brought_in() {
     assert!(said.notes.contains("row 1: this fixture has no `footprint`"), "{}", said.notes);
     folder.run(&["sheet", "import", "design.mvr", "--footprint", "16", "--yes"]).ended(0);
     assert!(
-        folder.read(SHEET).ends_with("name = \"Barge Beam\"\non = \"0:0:3\"\nslot = \"101\"\nfootprint = 16\n")
-            || folder.read(SHEET).contains("slot = 101\n")
+        folder.read(NIGHT).ends_with("name = \"Barge Beam\"\non = \"0:0:3\"\nslot = \"101\"\nfootprint = 16\n")
+            || folder.read(NIGHT).contains("slot = 101\n")
     );
 }
 
@@ -125,14 +116,12 @@ fn a_designers_fixtures_are_brought_in() {
 #[case::nested(zipped(&[(SCENE, "<a>".repeat(1 << 20).as_bytes())]), "nested too deeply")]
 #[case::no_zip(b"PK\x03\x04 broken".to_vec(), "no zip archive")]
 fn what_strangers_send_is_refused_within_bounds(#[case] file: Vec<u8>, #[case] note: &str) {
-    let folder = night();
+    let folder = Folder::night();
     folder.write("evil.mvr", &file);
     // 700 MiB of address space for everything, what it unpacks among it.
-    let script =
-        format!("ulimit -v 700000; exec {} sheet import evil.mvr --yes", env!("CARGO_BIN_EXE_deft-lantern"));
-    let output = Command::new("sh").args(["-c", &script]).current_dir(folder.path(".")).output().unwrap();
+    let output = folder.run_limited("ulimit -v 700000;", "sheet import evil.mvr --yes");
     let notes = String::from_utf8_lossy(&output.stderr);
     assert_eq!(output.status.code(), Some(2), "{notes}");
     assert!(notes.contains(note), "{notes}");
-    assert_eq!(folder.read(SHEET), NIGHT_MENDED_SHEET);
+    assert_eq!(folder.read(NIGHT), NIGHT_MENDED_SHEET);
 }

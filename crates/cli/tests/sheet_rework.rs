@@ -6,37 +6,29 @@ mod support;
 use lantern_sim::{NIGHT_MENDED_SHEET, NIGHT_SHEET};
 use rstest::rstest;
 
-use support::Folder;
-
-const SHEET: &str = "t.rig.toml";
-
-fn night() -> Folder {
-    let folder = Folder::new();
-    folder.write(SHEET, NIGHT_MENDED_SHEET);
-    folder
-}
+use support::{Folder, NIGHT};
 
 #[test]
 fn a_series_is_renamed_with_all_that_refers_to_it() {
-    let folder = night();
+    let folder = Folder::night();
     let said = folder.run(&["sheet", "rename", "quay-amp-*", "pier-amp-{A..B}", "--yes"]).ended(0);
     said.line(&["-", "to = [\"quay-amp-left\", \"quay-amp-right\"]"]);
     said.line(&["+", "to = [\"pier-amp-A\", \"pier-amp-B\"]"]);
-    assert!(!folder.read(SHEET).contains("quay-amp"));
+    assert!(!folder.read(NIGHT).contains("quay-amp"));
 }
 
 #[test]
 fn an_area_moves_and_universes_shift() {
-    let folder = night();
+    let folder = Folder::night();
     folder.run(&["sheet", "move", "Slipway", "10.40.6.0/24", "--yes"]).ended(0);
-    assert!(folder.read(SHEET).contains("address = \"10.40.6.100\""));
+    assert!(folder.read(NIGHT).contains("address = \"10.40.6.100\""));
     let eight = &["sheet", "renumber", "8", "--within", "0:2:0-0:2:7", "--ports", "--dry-run"];
     folder.run(eight).ended(0).line(&["+", "out = \"0:2:15\""]);
-    let before = folder.read(SHEET);
+    let before = folder.read(NIGHT);
     folder.run(&["sheet", "renumber", "+16", "--area", "Barge", "--yes"]).ended(0);
     let said = folder.run(&["sheet", "renumber", "-16", "--area", "Barge", "--yes"]).ended(0);
     assert!(said.notes.contains("written"));
-    assert_eq!(folder.read(SHEET), before);
+    assert_eq!(folder.read(NIGHT), before);
 }
 
 #[rstest]
@@ -51,19 +43,19 @@ fn an_area_moves_and_universes_shift() {
 #[case::off_the_end(&["sheet", "renumber", "-4000"], "cannot be shifted by -4000")]
 #[case::no_universe(&["sheet", "renumber", "1", "--within", "9-1"], "runs from the lower to the higher")]
 fn what_cannot_be_reworked_says_why(#[case] arguments: &[&str], #[case] note: &str) {
-    let folder = night();
+    let folder = Folder::night();
     let said = folder.run(&[arguments, &["--yes"]].concat()).ended(2);
     assert!(said.notes.contains(note), "{}", said.notes);
-    assert_eq!(folder.read(SHEET), NIGHT_MENDED_SHEET);
+    assert_eq!(folder.read(NIGHT), NIGHT_MENDED_SHEET);
 }
 
 #[test]
 fn sheets_are_compared_in_the_words_of_the_trade() {
-    let folder = night();
+    let folder = Folder::night();
     folder.write("hurry.rig.toml", NIGHT_SHEET);
-    let said = folder.run(&["sheet", "diff", "hurry.rig.toml", SHEET]).ended(0);
+    let said = folder.run(&["sheet", "diff", "hurry.rig.toml", NIGHT]).ended(0);
     insta::assert_snapshot!(said.out);
-    let json = folder.run(&["sheet", "diff", SHEET, SHEET, "--json"]).ended(0).json();
+    let json = folder.run(&["sheet", "diff", NIGHT, NIGHT, "--json"]).ended(0).json();
     assert_eq!(json, serde_json::json!({ "format": 1, "changes": [] }));
 }
 
@@ -75,13 +67,13 @@ fn sheets_are_compared_in_the_words_of_the_trade() {
 #[case::stream("stream", &["hall-picture", "video", "hall-eye", "hall-wall, barge-wall", "160 Mbit/s"])]
 #[case::switch("switch", &["hall-switch", "75.45 W", "150 W", "hall-amp-left"])]
 fn the_rig_is_shown_in_tables(#[case] by: &str, #[case] parts: &[&str]) {
-    let said = night().run_in(&["sheet", "show", "--by", by], &[("COLUMNS", "180")]).ended(0);
+    let said = Folder::night().run_in(&["sheet", "show", "--by", by], &[("COLUMNS", "180")]).ended(0);
     said.line(parts);
 }
 
 #[test]
 fn the_rig_as_json() {
-    let json = night().run(&["sheet", "show", "--json"]).ended(0).json();
+    let json = Folder::night().run(&["sheet", "show", "--json"]).ended(0).json();
     let network = &json["networks"][0];
     let count: u64 = network["addresses"]
         .as_array()
@@ -99,7 +91,7 @@ fn the_rig_as_json() {
 #[test]
 fn the_page_is_one_file_and_escapes_what_the_sheet_says() {
     let folder = Folder::new();
-    folder.write(SHEET, NIGHT_MENDED_SHEET.replace("Quay north mast", "<script>alert(1)</script> & \\\"so\\\""));
+    folder.write(NIGHT, NIGHT_MENDED_SHEET.replace("Quay north mast", "<script>alert(1)</script> & \\\"so\\\""));
     folder.run(&["sheet", "show", "--page", "rig.html"]).ended(0);
     let page = folder.read("rig.html");
     assert!(page.contains("&lt;script&gt;alert(1)&lt;") && !page.contains("<script"));
@@ -137,7 +129,7 @@ fn every_code_can_be_explained() {
 
 #[test]
 fn a_census_and_this_computer_are_held_against_the_sheet() {
-    let folder = night();
+    let folder = Folder::night();
     let census = serde_json::json!({
         "format": 1, "taken": "2026-11-23T10:00:00Z", "nodes": [],
         "devices": [{

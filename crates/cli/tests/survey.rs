@@ -124,6 +124,7 @@ struct Finding {
     what: String,
     why: String,
     remedy: String,
+    command: Option<String>,
     places: Vec<serde_json::Value>,
 }
 

@@ -4,6 +4,7 @@
 use std::collections::BTreeSet;
 
 use lantern_core::clash::{catalogue, sheet_clashes};
+use lantern_core::rework::{Renumbered, renumber};
 use lantern_core::sheet::RigSheet;
 use rstest::rstest;
 
@@ -60,4 +61,13 @@ fn no_rule_about_the_sheet_is_left_out() {
     let marks: Vec<(usize, String)> = [EVERY_CLASH, OFF_BY_ONE].into_iter().flat_map(marked).collect();
     let seen: BTreeSet<&str> = marks.iter().map(|(_, code)| code.as_str()).collect();
     assert_eq!(seen, of_sheet);
+}
+
+#[test]
+fn what_is_off_by_one_is_mended_by_the_command_that_is_advised() {
+    let sheet = RigSheet::parse(OFF_BY_ONE).unwrap();
+    let finding = sheet_clashes(&sheet).remove(0);
+    assert_eq!(finding.command.as_deref(), Some("sheet renumber -1 --ports"));
+    let ports = Renumbered { ports_only: true, ..Renumbered::default() };
+    assert_eq!(found(&renumber(&sheet, -1, &ports).unwrap().apply(OFF_BY_ONE)), []);
 }

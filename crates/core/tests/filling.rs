@@ -5,12 +5,13 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt::Write;
 use std::net::Ipv4Addr;
 
-use lantern_core::clash::sheet_clashes;
+use lantern_core::clash::{Loads, sheet_clashes};
 use lantern_core::exchange::{Delimiter, Subject, export, from_json, import, read_table, sheet_diff, to_json};
 use lantern_core::fill::{Filled, fill};
 use lantern_core::finding::Severity;
 use lantern_core::rework::{Goal, Renumbered, Series, rename, renumber, resettle};
 use lantern_core::sheet::RigSheet;
+use lantern_core::view::{address_runs, universe_uses};
 use proptest::prelude::*;
 
 /// Codes of what is open and will be filled in.
@@ -274,4 +275,41 @@ fn a_whole_rig_from_chance_keeps_every_reason() {
     let filled = fill(&parsed(&text(&nodes, 2, 2))).unwrap();
     assert_eq!(filled.choices.len(), 3 + 12 + 2 + 2);
     assert!(filled.choices.iter().all(|choice| !choice.why.is_empty()));
+}
+
+const EVERY_CLASH: &str = include_str!("sheets/every-clash.rig.toml");
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+
+    /// Lines left out and lines put elsewhere make nonsense of a sheet, but never more than that.
+    #[test]
+    fn a_shuffled_sheet_is_judged_filled_and_shown_without_a_panic(
+        left_out in prop::collection::hash_set(0usize..480, 0..6),
+        moved in prop::collection::vec((0usize..480, 0usize..480), 0..6),
+    ) {
+        let mut lines: Vec<&str> = EVERY_CLASH.lines().collect();
+        for (from, to) in moved {
+            let last = lines.len() - 1;
+            lines.swap(from.min(last), to.min(last));
+        }
+        let kept = lines.iter().enumerate().filter(|(place, _)| !left_out.contains(place)).map(|(_, line)| *line);
+        let text = kept.collect::<Vec<_>>().join("\n") + "\n";
+        match RigSheet::parse(&text) {
+            Ok(sheet) => {
+                sheet_clashes(&sheet);
+                Loads::of(&sheet);
+                universe_uses(&sheet);
+                address_runs(&sheet, 0);
+                if let Ok(filled) = fill(&sheet) {
+                    parsed(&filled.text);
+                }
+            }
+            Err(errors) => {
+                let length = text.len();
+                prop_assert!(!errors.errors.is_empty());
+                prop_assert!(errors.errors.iter().all(|e| e.span.start <= e.span.end && e.span.end <= length));
+            }
+        }
+    }
 }

@@ -47,3 +47,30 @@ pub(crate) fn print(out: &mut Out, before: &str, after: &str) -> io::Result<()> 
     }
     if shown > MOST { out.line(&format!("and {} more lines", shown - MOST)) } else { Ok(()) }
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    fn shown(before: &str, after: &str) -> Vec<String> {
+        let sign = |text: &Option<String>, sign: &str| text.as_ref().map(|text| format!("{sign}{text}"));
+        let one = |line: &ChangedLine| {
+            let both = [sign(&line.before, "-"), sign(&line.after, "+")];
+            format!("{} {}", line.line, both.into_iter().flatten().collect::<Vec<_>>().join(" "))
+        };
+        between(before, after).iter().map(one).collect()
+    }
+
+    #[rstest]
+    #[case::nothing("a\nb\n", "a\nb\n", &[])]
+    #[case::one_line("a\nb\nc\n", "a\nx\nc\n", &["2 -b +x"])]
+    #[case::a_line_more("a\nb\n", "a\nx\nb\n", &["2 +x"])]
+    #[case::a_line_less("a\nx\nb\n", "a\nb\n", &["2 -x"])]
+    #[case::windows_line_ends("a\r\nb\r\n", "a\r\nc\r\n", &["2 -b +c"])]
+    #[case::no_last_break("a\nb", "a\nc", &["2 -b +c"])]
+    fn what_differs_is_told_by_its_line(#[case] before: &str, #[case] after: &str, #[case] lines: &[&str]) {
+        assert_eq!(shown(before, after), lines);
+    }
+}

@@ -10,7 +10,7 @@ use std::sync::{Mutex, PoisonError};
 
 use lantern_core::address::{Mask, Subnet};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{LoopbackGround, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
+use lantern_sim::{LoopbackGround, NIGHT_MENDED_SHEET, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -45,12 +45,28 @@ impl Said {
     }
 }
 
+/// The sheet in the folder of [`Folder::night`].
+pub(crate) const NIGHT: &str = "t.rig.toml";
+
 /// A folder in which the program is run.
 pub(crate) struct Folder(TempDir);
 
 impl Folder {
     pub(crate) fn new() -> Self {
         Self(TempDir::new().expect("a temporary folder"))
+    }
+
+    /// A folder with the whole rig of the evening, some of it still open, as [`NIGHT`].
+    pub(crate) fn night() -> Self {
+        let folder = Self::new();
+        folder.write(NIGHT, NIGHT_MENDED_SHEET);
+        folder
+    }
+
+    /// Runs the program through a shell that limits it first.
+    pub(crate) fn run_limited(&self, limit: &str, arguments: &str) -> Output {
+        let script = format!("{limit} exec {} {arguments}", env!("CARGO_BIN_EXE_deft-lantern"));
+        Command::new("sh").args(["-c", &script]).current_dir(self.0.path()).output().expect("the program runs")
     }
 
     pub(crate) fn path(&self, name: &str) -> PathBuf {

@@ -150,7 +150,7 @@ fn off_by_one(
         .find(|one| one.universe.port_address().is_some_and(|address| !senders.contains_key(&address)))?;
     let finding = OFF_BY_ONE.finding(what, remedy).at(sheet, unsent.port.universe.span, "nobody sends this one");
     let sends = sheet.sources.iter().find_map(|source| source.sends.first())?;
-    Some(finding.mended_by(format!("sheet renumber {by:+}")).at(sheet, sends.span, "sent"))
+    Some(finding.mended_by(format!("sheet renumber {by:+} --ports")).at(sheet, sends.span, "sent"))
 }
 
 fn nobody_sends(

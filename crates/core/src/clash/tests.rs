@@ -393,3 +393,40 @@ fn the_same_serial_number_twice() {
         + &node("b", "serial = \"7\"\naddress = \"10.40.3.2\"");
     assert_eq!(codes_with(&text), ["N005"]);
 }
+
+#[test]
+fn what_is_open_is_one_finding_for_each_sort() {
+    let open = |name: &str| {
+        node(
+            name,
+            "address = \"fill\"\n[[node.port]]\nport = 1\nout = \"fill\"\n[[node.port]]\nport = 2\nout = \"sacn fill\"",
+        )
+    };
+    let text = format!("{CLEAN}{}{}", open("a"), open("b"));
+    let findings = sheet_clashes(&RigSheet::parse(&text).unwrap());
+    let said: Vec<(&str, &str, usize)> =
+        findings.iter().map(|f| (f.rule.code, f.what.as_str(), f.places.len())).collect();
+    assert_eq!(
+        said,
+        [
+            ("A010", "2 have no address yet: a, b", 2),
+            ("U006", "4 have no universe yet: a port 1, a port 2, b port 1, b port 2", 4),
+        ]
+    );
+    assert!(findings.iter().all(|finding| finding.command.as_deref() == Some("sheet fill")));
+}
+
+#[test]
+fn universes_for_nobody_are_told_in_runs() {
+    let desk = "[[source]]\nname = \"desk\"\nsends = [\"0-4\", \"9\", \"0:0:11-0:0:12\"]\n";
+    let findings = sheet_clashes(&RigSheet::parse(&format!("{CLEAN}{desk}")).unwrap());
+    let said: Vec<&str> = findings.iter().map(|finding| finding.what.as_str()).collect();
+    assert_eq!(
+        said,
+        [
+            "desk sends 0:0:2 to 0:0:4, which no port listens to",
+            "desk sends 0:0:9, which no port listens to",
+            "desk sends 0:0:11 to 0:0:12, which no port listens to",
+        ]
+    );
+}

@@ -247,3 +247,74 @@ fn json_says_the_same_as_the_sheet() {
     assert_eq!(sheet_diff(&sheet(), &back), []);
     assert!(from_json("[]").is_err() && from_json("{\"a\": null}").is_err());
 }
+
+#[rstest]
+#[case::quoted_commas("\"a,b,c\";d\n1;2\n", &["a,b,c", "d"])]
+#[case::one_column("name\nx\n", &["name"])]
+#[case::tabs("name\tmac address\n1\t2\n", &["name", "mac_address"])]
+#[case::capitals("Name;On Data Loss\n1;2\n", &["name", "on_data_loss"])]
+fn the_heading_tells_what_stands_between(#[case] text: &str, #[case] columns: &[&str]) {
+    assert_eq!(read_table(text, &[]).unwrap().columns, columns);
+}
+
+#[test]
+fn rows_keep_their_place_and_empty_ones_are_passed_over() {
+    let table = read_table("name,label\r\n\r\na,\"x\r\ny\"\r\n,\r\nb,\r\n", &[]).unwrap();
+    let names: Vec<&str> = table.rows.iter().map(|(_, cells)| cells[0].as_str()).collect();
+    assert_eq!((names, table.rows[0].1[1].as_str()), (vec!["a", "b"], "x\r\ny"));
+}
+
+#[rstest]
+#[case("=1+1")]
+#[case("+1")]
+#[case("-1")]
+#[case("@sum")]
+#[case("'=quoted already")]
+#[case("'plain")]
+#[case("plain")]
+fn a_text_comes_back_whatever_it_looks_like(#[case] text: &str) {
+    let written = write_table(&["name"], &[vec![text.to_owned()]], Delimiter::Comma);
+    assert_eq!(read_table(&written, &[]).unwrap().rows[0].1, [text]);
+    let cell = written.lines().nth(1).unwrap();
+    assert!(!cell.trim_start_matches('"').starts_with(['=', '+', '-', '@']), "{cell}");
+}
+
+#[rstest]
+#[case("1", "0:0:0", "1")]
+#[case("512", "0:0:0", "512")]
+#[case("513", "0:0:1", "1")]
+#[case("1.1", "0:0:0", "1")]
+#[case("17.44", "0:1:0", "44")]
+#[case("0", "", "")]
+#[case("0.5", "", "")]
+#[case("x", "", "")]
+#[case("99999999999", "195312499", "511")]
+fn addresses_of_a_scene(#[case] address: &str, #[case] on: &str, #[case] slot: &str) {
+    let file = zipped(&[("GeneralSceneDescription.xml", scene(&scene_fixture("a", 1, address)).as_bytes())]);
+    let cells = read_scene_file(&file, None).unwrap().rows.remove(0).1;
+    assert_eq!((cells[1].as_str(), cells[2].as_str()), (on, slot));
+}
+
+#[rstest]
+#[case::of_the_mode("Short", Some(1))]
+#[case::of_another_mode("Long", None)]
+fn footprints_are_those_of_the_mode(#[case] mode: &str, #[case] size: Option<u32>) {
+    let scene = scene(&scene_fixture("a", 1, "1").replace("Full", mode).replace(".gdtf", ""));
+    let file = zipped(&[("GeneralSceneDescription.xml", scene.as_bytes()), ("Made Up@Wash.gdtf", &device())]);
+    let cells = read_scene_file(&file, None).unwrap().rows.remove(0).1;
+    assert_eq!(cells[3], size.map(|size| size.to_string()).unwrap_or_default());
+}
+
+#[test]
+fn a_column_that_a_node_has_not_yet_is_added_and_a_second_time_nothing_changes() {
+    let csv = "name,serial,number,power\nquay-north,M4-17,7,6.5\n";
+    let once = brought(Subject::Nodes, csv).unwrap();
+    let sheet = RigSheet::parse(&once.text).unwrap();
+    let node = &sheet.nodes[0];
+    assert_eq!(
+        (node.number.as_ref().map(|n| n.value), node.power.as_ref().map(|p| p.value.to_string())),
+        (Some(7), Some("6.5 W".to_owned()))
+    );
+    let twice = import(&sheet, Subject::Nodes, &read_table(csv, &[]).unwrap()).unwrap();
+    assert_eq!((twice.text == once.text, twice.changed), (true, 0));
+}

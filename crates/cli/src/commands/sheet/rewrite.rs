@@ -118,3 +118,32 @@ fn confirmed(file: &SheetFile, out: &mut Out) -> Result<bool, Failure> {
     io::stdin().lock().read_line(&mut answer)?;
     Ok(matches!(answer.trim(), "yes" | "y"))
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n\
+        [[node]]\nname = \"a\"\naddress = \"10.40.1.1\"\n[[node]]\nname = \"b\"\naddress = \"10.40.1.1\"\n\
+        [[node]]\nname = \"c\"\naddress = \"10.40.1.3\"\n";
+
+    fn sheet(text: &str) -> RigSheet {
+        RigSheet::parse(text).unwrap_or_else(|errors| panic!("{errors}"))
+    }
+
+    #[rstest]
+    #[case::the_same_clash("# more\n", "", 0)]
+    #[case::renamed_but_no_worse("name = \"b\"", "name = \"d\"", 0)]
+    #[case::mended("name = \"b\"\naddress = \"10.40.1.1\"", "name = \"b\"\naddress = \"10.40.1.2\"", 0)]
+    #[case::another_clash("10.40.1.3", "10.41.1.3", 1)]
+    #[case::a_second_one_of_the_same("name = \"c\"", "name = \"a\"", 1)]
+    #[case::only_a_warning("name = \"c\"", "name = \"c-that-is-too-long-to-be-kept\"", 0)]
+    fn only_what_gets_worse_counts(#[case] from: &str, #[case] to: &str, #[case] count: usize) {
+        let before = format!("{SHEET}# more\n");
+        assert!(before.contains(from));
+        let found = worse(&sheet(&before), &sheet(&before.replacen(from, to, 1)));
+        assert_eq!(found.len(), count, "{found:?}");
+    }
+}

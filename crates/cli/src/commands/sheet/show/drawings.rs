@@ -206,3 +206,65 @@ const fn class(percent: u32, threshold: u32) -> &'static str {
         _ => "both",
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use lantern_sim::NIGHT_MENDED_SHEET;
+    use rstest::rstest;
+
+    use super::*;
+
+    fn sheet(network: &str, rest: &str) -> RigSheet {
+        let text = format!("[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\n{network}\n{rest}");
+        RigSheet::parse(&text).unwrap_or_else(|errors| panic!("{:?}", errors.errors))
+    }
+
+    const NODE: &str = "[[node]]\nname = \"a\"\naddress = \"10.40.7.9\"\n";
+
+    #[rstest]
+    #[case::only_where_something_is("range = \"10.40.0.0/16\"", NODE, &["10.40.7"])]
+    #[case::a_kept_range_over_three("range = \"10.40.0.0/16\"\nlocked = \"10.40.3.250-10.40.5.5\"", NODE, &["10.40.3", "10.40.4", "10.40.5", "10.40.7"])]
+    #[case::a_small_network("range = \"10.40.7.0/28\"", NODE, &["10.40.7"])]
+    #[case::nothing("range = \"10.40.0.0/16\"", "", &[])]
+    fn blocks_are_drawn_where_something_is(#[case] network: &str, #[case] rest: &str, #[case] blocks: &[&str]) {
+        let map = address_maps(&sheet(network, rest)).remove(0);
+        assert_eq!(map.blocks.iter().map(|block| block.title.as_str()).collect::<Vec<_>>(), blocks);
+        let size = if network.ends_with("/28\"") { 16 } else { 256 };
+        assert!(map.blocks.iter().all(|block| block.cells.len() == size));
+    }
+
+    #[test]
+    fn every_address_of_a_block_has_its_own_cell() {
+        let sheet = RigSheet::parse(NIGHT_MENDED_SHEET).unwrap_or_else(|errors| panic!("{errors}"));
+        let maps = address_maps(&sheet);
+        assert_eq!(maps.len(), 2);
+        for block in maps.iter().flat_map(|map| &map.blocks) {
+            let places: Vec<u32> = block.cells.iter().map(|cell| cell.line * LINE + cell.column).collect();
+            assert_eq!(places, (0..256).collect::<Vec<u32>>(), "{}", block.title);
+        }
+        let quay = maps[0].blocks.iter().find(|block| block.area == "Quay").map(|block| &block.cells[100]);
+        assert_eq!(quay.map(|cell| (cell.class, cell.says.as_str())), Some(("node", "10.40.1.100 quay-north")));
+        assert_eq!(maps[0].not_drawn, 256 - 8);
+    }
+
+    #[test]
+    fn loads_are_marked_by_the_thresholds() {
+        let text = "[[node]]\nname = \"a\"\npower = 9\naddress = \"10.40.7.9\"\n";
+        let switch = |budget: &str| {
+            let text = format!(
+                "{text}[[switch]]\nname = \"s\"\npower = {budget}\n[[switch.port]]\nport = 1\nto = \"a\"\n"
+            );
+            loads(&sheet("range = \"10.40.0.0/16\"", &text)).0.remove(0)
+        };
+        let marks: Vec<(&str, u32)> =
+            ["12", "11", "9", "8.5"].map(switch).iter().map(|bar| (bar.class, bar.percent)).collect();
+        assert_eq!(marks, [("both", 75), ("near", 81), ("near", 100), ("over", 100)]);
+    }
+
+    #[test]
+    fn universes_stand_under_their_areas() {
+        let sheet = RigSheet::parse(NIGHT_MENDED_SHEET).unwrap_or_else(|errors| panic!("{errors}"));
+        let names: Vec<String> = universes(&sheet).into_iter().map(|group| group.name).collect();
+        assert_eq!(names, ["Quay", "Fish Hall", "Lighthouse", "Slipway", "Barge"]);
+    }
+}
