@@ -5,13 +5,14 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt::Write;
 use std::net::Ipv4Addr;
 
+use lantern_core::address::AddressRange;
 use lantern_core::clash::{Loads, sheet_clashes};
 use lantern_core::exchange::{Delimiter, Subject, export, from_json, import, read_table, sheet_diff, to_json};
 use lantern_core::fill::{Filled, fill};
 use lantern_core::finding::Severity;
 use lantern_core::rework::{Goal, Renumbered, Series, rename, renumber, resettle};
 use lantern_core::sheet::RigSheet;
-use lantern_core::view::{address_runs, universe_uses};
+use lantern_core::view::{Run, address_runs, universe_uses};
 use proptest::prelude::*;
 
 /// Codes of what is open and will be filled in.
@@ -297,10 +298,14 @@ proptest! {
         let text = kept.collect::<Vec<_>>().join("\n") + "\n";
         match RigSheet::parse(&text) {
             Ok(sheet) => {
-                sheet_clashes(&sheet);
-                Loads::of(&sheet);
-                universe_uses(&sheet);
-                address_runs(&sheet, 0);
+                let findings = sheet_clashes(&sheet);
+                prop_assert!(findings.iter().all(|f| !f.what.is_empty() && !f.remedy.is_empty() && f.line() > 0));
+                prop_assert_eq!(Loads::of(&sheet).switches.len(), sheet.switches.len());
+                prop_assert!(universe_uses(&sheet).iter().all(|one| one.used <= 512));
+                for (index, network) in sheet.networks.iter().enumerate() {
+                    let addresses: u64 = address_runs(&sheet, index).iter().map(Run::count).sum();
+                    prop_assert_eq!(addresses, AddressRange::from(network.range.value).len());
+                }
                 if let Ok(filled) = fill(&sheet) {
                     parsed(&filled.text);
                 }
