@@ -15,6 +15,7 @@ mod world;
 
 use std::collections::HashMap;
 use std::hash::Hash;
+use std::thread;
 
 use crate::finding::{Finding, Rule};
 use crate::sheet::{RigSheet, Span};
@@ -46,20 +47,32 @@ pub fn catalogue() -> Vec<&'static Rule> {
     rules
 }
 
+/// One family of rules: a sheet to findings.
+type Family = fn(&RigSheet) -> Vec<Finding>;
+
+/// The families about the sheet alone, in two halves of about equal work.
+const FAMILIES: [&[Family]; 2] = [
+    &[addresses::clashes, networks::clashes, universes::clashes, senders::clashes],
+    &[fixtures::clashes, streams::clashes, names::clashes, load::clashes],
+];
+/// From so many bytes of text on, another thread is worth its start.
+const WORTH_A_THREAD: usize = 256 << 10;
+
 /// Everything in which the sheet contradicts itself, in the order of its lines.
 #[must_use]
 pub fn sheet_clashes(sheet: &RigSheet) -> Vec<Finding> {
-    let families = [
-        addresses::clashes,
-        networks::clashes,
-        universes::clashes,
-        senders::clashes,
-        fixtures::clashes,
-        streams::clashes,
-        names::clashes,
-        load::clashes,
-    ];
-    let mut findings: Vec<Finding> = families.iter().flat_map(|family| family(sheet)).collect();
+    let judge = |half: &[Family]| half.iter().flat_map(|family| family(sheet)).collect::<Vec<Finding>>();
+    let [first, second] = FAMILIES;
+    let mut findings = if sheet.text().len() < WORTH_A_THREAD {
+        [judge(first), judge(second)].concat()
+    } else {
+        thread::scope(|scope| {
+            let other = scope.spawn(|| judge(second));
+            let mut findings = judge(first);
+            findings.extend(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
+            findings
+        })
+    };
     findings.sort_by_key(|finding| (finding.line(), finding.rule.code));
     findings
 }

@@ -13,6 +13,8 @@ use super::error::SheetError;
 use super::place::{Placed, Span};
 use super::quantity::Quantity;
 
+/// As many keys as a table has: the room for their names is made at once.
+const MOST_KEYS: usize = 16;
 /// The most mistakes noted in one piece.
 const MOST: usize = 1000;
 
@@ -60,7 +62,8 @@ impl<'a> Fields<'a> {
 
     /// A table inside, which is called `what` in messages ("this node").
     fn inside(&self, table: &'a DeTable<'a>, span: Span, what: &'static str) -> Self {
-        Self { table, span, offset: self.offset, what, known: RefCell::default(), mistakes: self.mistakes }
+        let known = RefCell::new(Vec::with_capacity(MOST_KEYS));
+        Self { table, span, offset: self.offset, what, known, mistakes: self.mistakes }
     }
 
     fn span(&self, range: Range<usize>) -> Span {

@@ -56,7 +56,7 @@ pub(super) struct LineIndex(Vec<usize>);
 
 impl LineIndex {
     pub(super) fn new(text: &str) -> Self {
-        let after_breaks = text.bytes().enumerate().filter(|(_, b)| *b == b'\n').map(|(i, _)| i + 1);
+        let after_breaks = text.match_indices('\n').map(|(place, _)| place + 1);
         Self(std::iter::once(0).chain(after_breaks).collect())
     }
 
