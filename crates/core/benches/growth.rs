@@ -58,25 +58,25 @@ fn census(nodes: u16) -> Census {
     census
 }
 
-/// A rig in which everything is still open: areas of 125 nodes, four ports to a node, four fixtures, two streams to five
+/// A rig in which everything is still open: areas of 124 nodes, four ports to a node, four fixtures, two streams to five
 /// nodes. Eight ports share a universe on purpose, or the largest rig would need more than there are.
 fn open_rig(nodes: u32) -> String {
     let mut text = "[rig]\nname = \"crowd\"\n[[network]]\nname = \"n\"\nrange = \"10.0.0.0/8\"\n".to_owned();
-    for area in 0..nodes.div_ceil(125) {
+    for area in 0..nodes.div_ceil(124) {
         let (high, low, first) = (1 + area / 200, area % 200, area * 64);
         let range =
             format!("range = \"10.{high}.{low}.0/24\"\nnodes_from = 10\nuniverses = \"{first}-{}\"", first + 63);
         writeln!(text, "[[area]]\nname = \"area-{area}\"\n{range}").unwrap_or_default();
     }
     for i in 0..nodes {
-        let area = i / 125;
+        let area = i / 124;
         writeln!(text, "[[node]]\nname = \"crowd-{i}\"\narea = \"area-{area}\"\naddress = \"fill\"")
             .unwrap_or_default();
         for port in 1..=4 {
-            writeln!(text, "[[node.port]]\nport = {port}\nout = \"fill\"\nsplits = 4").unwrap_or_default();
+            writeln!(text, "[[node.port]]\nport = {port}\nout = \"fill\"\nsplits = 8").unwrap_or_default();
         }
         for fixture in 0..4 {
-            let on = area * 64 + (i % 125) / 2;
+            let on = area * 64 + (i % 124) / 2;
             let place = "slot = \"fill\"\nfootprint = 14";
             writeln!(text, "[[fixture]]\nname = \"f-{i}-{fixture}\"\non = {on}\n{place}").unwrap_or_default();
         }

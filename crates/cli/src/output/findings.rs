@@ -1,17 +1,21 @@
 //! Findings for people: in the lines of the sheet where they stand in one, as a list where not.
 
 use std::io;
+use std::ops::Range;
 use std::path::Path;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use lantern_core::finding::{Finding, Severity};
+use lantern_core::finding::{Finding, Place, Severity};
+use lantern_core::sheet::Span;
 
 use super::wrap::wrapped;
 use super::{Out, Paint, Tone};
 
 /// The most places of one finding shown in their lines.
 const MOST_PLACES: usize = 4;
+/// Places within so many bytes are shown in one excerpt.
+const NEAR: usize = 64 << 10;
 /// The most findings shown at once.
 const MOST: usize = 100;
 
@@ -50,14 +54,51 @@ fn in_sheet(renderer: &Renderer, path: &Path, text: &str, findings: &[Finding]) 
 }
 
 fn group<'a>(finding: &'a Finding, path: &'a str, text: &'a str) -> Group<'a> {
-    let mut snippet = Snippet::source(text).path(path);
-    for (i, place) in finding.places.iter().take(MOST_PLACES).enumerate() {
-        let kind = if i == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
-        snippet = snippet.annotation(kind.span(place.span.into()).label(&place.note));
-    }
+    let places = &finding.places[..finding.places.len().min(MOST_PLACES)];
     let title = level(finding.rule.severity).primary_title(&finding.what).id(finding.rule.code);
-    let group = title.element(snippet).element(Level::NOTE.with_name("why").message(finding.rule.why));
+    let mut group = Group::with_title(title);
+    let primary = places.first();
+    for near in neighbours(places) {
+        let excerpt = Excerpt::around(text, near);
+        let mut snippet = Snippet::source(excerpt.text).line_start(excerpt.line).path(path);
+        for place in near {
+            let kind = if Some(place) == primary { AnnotationKind::Primary } else { AnnotationKind::Context };
+            snippet = snippet.annotation(kind.span(excerpt.within(place.span)).label(&place.note));
+        }
+        group = group.element(snippet);
+    }
+    let group = group.element(Level::NOTE.with_name("why").message(finding.rule.why));
     group.element(Level::HELP.with_name("do").message(remedy(finding)))
+}
+
+/// Places that are shown in one excerpt; where they stand far apart, each has its own.
+fn neighbours(places: &[Place]) -> Vec<&[Place]> {
+    let starts = places.iter().map(|place| place.span.start);
+    let apart = starts.clone().max().unwrap_or(0) - starts.min().unwrap_or(0);
+    if apart <= NEAR || places.is_empty() { vec![places] } else { places.chunks(1).collect() }
+}
+
+/// The lines of a sheet that some places stand on: a renderer that gets all of a large sheet is slow.
+struct Excerpt<'a> {
+    text: &'a str,
+    offset: usize,
+    line: usize,
+}
+
+impl<'a> Excerpt<'a> {
+    fn around(text: &'a str, places: &[Place]) -> Self {
+        let first = places.iter().min_by_key(|place| place.span.start);
+        let start = first.map_or(0, |place| place.span.start.min(text.len()));
+        let end = places.iter().map(|place| place.span.end).max().unwrap_or(0).clamp(start, text.len());
+        let offset = text[..start].rfind('\n').map_or(0, |before| before + 1);
+        let end = text[end..].find('\n').map_or(text.len(), |after| end + after);
+        Self { text: &text[offset..end], offset, line: first.map_or(1, |place| place.position.line) }
+    }
+
+    fn within(&self, span: Span) -> Range<usize> {
+        let place = |at: usize| at.saturating_sub(self.offset).min(self.text.len());
+        place(span.start)..place(span.end)
+    }
 }
 
 /// What to do, and the command that does it where there is one.
