@@ -1,6 +1,7 @@
 //! Ethernet hardware addresses.
 
 use core::fmt;
+use core::net::Ipv4Addr;
 use core::str::FromStr;
 
 /// A 48-bit MAC address (IEEE 802, EUI-48), in the order of transmission.
@@ -13,6 +14,13 @@ pub struct MacAddress(pub [u8; 6]);
 pub struct MacError;
 
 impl MacAddress {
+    /// Where frames to a multicast group go: 01:00:5e and the low 23 bits of the group (RFC 1112, section 6.4).
+    #[must_use]
+    pub const fn of_group(group: Ipv4Addr) -> Self {
+        let [_, b, c, d] = group.octets();
+        Self([0x01, 0x00, 0x5e, b & 0x7f, c, d])
+    }
+
     /// All zero: what a device states when it does not tell its MAC address.
     pub const UNKNOWN: Self = Self([0; 6]);
 

@@ -158,9 +158,8 @@ pub fn echo_packet(asks: bool, from: Ipv4Addr, to: Ipv4Addr, mark: u16) -> Vec<u
 /// A frame that carries a group membership message from a querier (RFC 2236, section 2: one hop only).
 #[must_use]
 pub fn igmp_frame(from_mac: MacAddress, from: Ipv4Addr, to: Ipv4Addr, message: &[u8]) -> Vec<u8> {
-    let [_, b, c, d] = to.octets();
-    let to_mac = [0x01, 0x00, 0x5e, b & 0x7f, c, d];
-    let builder = PacketBuilder::ethernet2(from_mac.0, to_mac).ipv4(from.octets(), to.octets(), 1);
+    let builder =
+        PacketBuilder::ethernet2(from_mac.0, MacAddress::of_group(to).0).ipv4(from.octets(), to.octets(), 1);
     let mut out = Vec::with_capacity(builder.size(message.len()));
     builder.write(&mut out, IpNumber(igmp::PROTOCOL), message).unwrap_or(());
     out

@@ -1,10 +1,8 @@
 //! What is wrong with this computer's adapters, before a single node is asked.
 
-use std::net::Ipv4Addr;
-
 use super::{Adapter, Computer, Holder, Medium, OwnAddress};
 use crate::ART_NET_PORT;
-use crate::address::Subnet;
+use crate::address::{Subnet, is_public};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::RigSheet;
 
@@ -203,17 +201,6 @@ fn public(adapter: &Adapter) -> Option<Finding> {
     let gateway = adapter.gateways.first()?;
     let what = format!("{} has {own}, a public address, and a way out by {gateway}", adapter.name);
     Some(PUBLIC.finding(what, format!("take the gateway off {}, or unplug the router", adapter.name)))
-}
-
-/// Whether an address belongs to somebody on the internet (RFC 1918, 3927, 6598, 5737 name those that do not).
-const fn is_public(address: Ipv4Addr) -> bool {
-    let [a, b, ..] = address.octets();
-    let shared = a == 100 && b & 0xc0 == 64;
-    !(address.is_private()
-        || address.is_link_local()
-        || address.is_loopback()
-        || address.is_documentation()
-        || shared)
 }
 
 fn against_sheet(computer: &Computer, sheet: &RigSheet) -> Vec<Finding> {

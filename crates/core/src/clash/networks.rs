@@ -1,6 +1,6 @@
 //! Clashes of the blocks themselves: networks, their gateways and ranges, areas.
 
-use crate::address::{AddressRange, Role, Subnet};
+use crate::address::{AddressRange, Role, Subnet, is_public};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{Area, Gateway, Network, Placed, RigSheet, Span};
 
@@ -50,16 +50,6 @@ static BLOCKS_OVERLAP: Rule = Rule {
     why: "both areas may hand out the same universe",
 };
 
-/// The ranges that nobody on the internet has (RFC 1918, 6598, 3927, 1122).
-const PRIVATE: [(u32, u32); 6] = [
-    (0x0a00_0000, 0xff00_0000),
-    (0xac10_0000, 0xfff0_0000),
-    (0xc0a8_0000, 0xffff_0000),
-    (0x6440_0000, 0xffc0_0000),
-    (0xa9fe_0000, 0xffff_0000),
-    (0x7f00_0000, 0xff00_0000),
-];
-
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (i, network) in sheet.networks.iter().enumerate() {
@@ -89,8 +79,7 @@ fn gateway_outside(sheet: &RigSheet, network: &Network) -> Option<Finding> {
 
 fn public(sheet: &RigSheet, network: &Network) -> Option<Finding> {
     let range = network.range.value;
-    let is_private = |(base, mask): &(u32, u32)| range.network().to_bits() & mask == *base;
-    if !network.has_way_out() || PRIVATE.iter().any(is_private) {
+    if !network.has_way_out() || !is_public(range.network()) {
         return None;
     }
     let what = format!("{} uses the public range {range} and has a gateway", network.name.value);

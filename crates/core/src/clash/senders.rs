@@ -99,7 +99,7 @@ fn senders(sheet: &RigSheet) -> HashMap<PortAddress, Vec<Sender<'_>>> {
     for node in &sheet.nodes {
         for port in node.ports.iter().filter(|port| port.direction == Direction::In) {
             let Some(universe) = port.universe.value.real() else { continue };
-            let protocol = if universe.is_sacn() { Protocol::Sacn } else { Protocol::ArtNet };
+            let protocol = universe.protocol();
             let sender = Sender { name: &node.name.value, protocol, span: port.universe.span };
             if let Some(address) = universe.port_address() {
                 all.entry(address).or_default().push(sender);
@@ -121,7 +121,7 @@ impl Listener<'_> {
     }
 
     fn protocol(&self) -> Protocol {
-        if self.universe.is_sacn() { Protocol::Sacn } else { Protocol::ArtNet }
+        self.universe.protocol()
     }
 }
 

@@ -3,6 +3,8 @@
 use std::collections::HashSet;
 use std::net::{Ipv4Addr, SocketAddrV4};
 
+use lantern_wire::MacAddress;
+
 use super::{named, open, repeated};
 use crate::Protocol;
 use crate::finding::{Finding, Rule, Severity};
@@ -96,23 +98,17 @@ fn twice(sheet: &RigSheet, streams: &[Fixed<'_>]) -> Vec<Finding> {
 }
 
 fn same_mac(sheet: &RigSheet, streams: &[Fixed<'_>]) -> Vec<Finding> {
-    let groups = repeated(streams.iter().copied(), |(_, group)| multicast_mac(*group.ip()));
+    let groups = repeated(streams.iter().copied(), |(_, group)| MacAddress::of_group(*group.ip()));
     let different =
         groups.into_iter().filter(|group| group.iter().any(|(_, other)| other.ip() != group[0].1.ip()));
     let finding = |group: Vec<Fixed<'_>>| {
         let names =
             named(group.iter().map(|(stream, to)| format!("{} ({})", stream.name.value, to.ip())), " and ");
-        let mac = multicast_mac(*group[0].1.ip());
+        let mac = MacAddress::of_group(*group[0].1.ip());
         let what = format!("{names} share the MAC address {mac}");
         at_all(sheet, SAME_MAC.finding(what, "choose groups that differ in the last two numbers"), &group)
     };
     different.map(finding).collect()
-}
-
-/// The MAC address that frames to a group have: 01:00:5e and the low 23 bits (RFC 1112, section 6.4).
-fn multicast_mac(group: Ipv4Addr) -> lantern_wire::MacAddress {
-    let [_, b, c, d] = group.octets();
-    lantern_wire::MacAddress([0x01, 0x00, 0x5e, b & 0x7f, c, d])
 }
 
 /// The groups of the sACN universes on the sheet.

@@ -7,7 +7,7 @@ use crate::address::Mask;
 use crate::census::FoundNode;
 use crate::sheet::{Firmware, Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
-use crate::{DataLoss, Direction, Merge, Protocol};
+use crate::{DataLoss, Direction, Merge};
 
 /// What a node should be.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -142,7 +142,7 @@ impl WantedPort {
             all.push(PortDifference::Direction { planned, found: found.direction });
         }
         if let Some(planned) = self.universe {
-            let protocol = if planned.is_sacn() { Protocol::Sacn } else { Protocol::ArtNet };
+            let protocol = planned.protocol();
             // An input sends what it sends; only outputs choose whom they listen to.
             let is_output = self.direction.unwrap_or(found.direction) == Direction::Out;
             if is_output && protocol != found.protocol {

@@ -3,23 +3,22 @@
 use std::collections::{HashMap, HashSet};
 use std::net::{Ipv4Addr, SocketAddrV4};
 
+use lantern_wire::MacAddress;
+
 use super::{Choice, TOO_FEW_GROUPS};
 use crate::address::AddressRange;
 use crate::finding::Finding;
-use crate::sheet::{Placed, RigSheet, SheetStream, Span, WantedAddress, WantedGroup};
+use crate::sheet::{Placed, RTP_PORT, RigSheet, SheetStream, Span, WantedAddress, WantedGroup};
 
 /// Where a network names no groups: the scope of one organisation (RFC 2365, section 6.2), its first part.
 const USUAL: (Ipv4Addr, Ipv4Addr) = (Ipv4Addr::new(239, 192, 0, 1), Ipv4Addr::new(239, 192, 255, 254));
 /// The groups of sACN universes (ANSI E1.31, section 9.3.1), and those that switches flood.
 const NEVER: [(u32, u32); 2] = [(0xefff_0000, 0xffff_0000), (0xe000_0000, 0xffff_ff00)];
-/// The port for RTP (RFC 3551, section 8).
-const PORT: u16 = 5004;
 
 pub(super) fn fill(sheet: &RigSheet) -> Result<Vec<Choice>, Vec<Finding>> {
-    // Only these bits of a group reach the MAC address (RFC 1112, section 6.4).
-    let low = |group: u32| group & 0x7f_ffff;
+    let mac = |group: u32| MacAddress::of_group(Ipv4Addr::from_bits(group));
     let fixed = sheet.streams.iter().filter_map(|stream| stream.group.value.fixed());
-    let mut taken: HashSet<u32> = fixed.map(|group| low(group.ip().to_bits())).collect();
+    let mut taken: HashSet<MacAddress> = fixed.map(|group| MacAddress::of_group(*group.ip())).collect();
     let mut next: HashMap<Option<usize>, u32> = HashMap::new();
     let mut choices = Vec::new();
     let mut findings = Vec::new();
@@ -29,19 +28,19 @@ pub(super) fn fill(sheet: &RigSheet) -> Result<Vec<Choice>, Vec<Finding>> {
         let from = next.get(&network).copied().unwrap_or(0);
         let mut candidates =
             ranges.iter().flat_map(|range| range.value.first().to_bits().max(from)..=range.value.last().to_bits());
-        let is_free = |group: &u32| is_usable(*group) && !taken.contains(&low(*group));
+        let is_free = |group: &u32| is_usable(*group) && !taken.contains(&mac(*group));
         let Some(group) = candidates.find(is_free) else {
             findings.push(too_few(sheet, stream, &ranges));
             continue;
         };
-        taken.insert(low(group));
+        taken.insert(mac(group));
         next.insert(network, group + 1);
         let group = Ipv4Addr::from_bits(group);
         let whose = network.map_or("the usual ones", |index| sheet.networks[index].name.value.as_str());
         choices.push(Choice {
             span: stream.group.span,
             for_what: stream.name.value.clone(),
-            value: SocketAddrV4::new(group, PORT).to_string(),
+            value: SocketAddrV4::new(group, RTP_PORT).to_string(),
             why: format!("the next group of {whose} whose MAC address is free"),
         });
     }

@@ -43,7 +43,7 @@ pub use port::{AskedUniverse, SheetPort};
 pub use quantity::{Rate, Watts};
 pub use rig::{FORMAT, Thresholds};
 pub use source::Source;
-pub use stream::{Carried, SheetStream, WantedGroup};
+pub use stream::{Carried, RTP_PORT, SheetStream, WantedGroup};
 pub use switch::{Switch, SwitchPort};
 
 /// A whole rig sheet.

@@ -9,7 +9,7 @@ use super::place::Placed;
 use super::quantity::Rate;
 
 /// The port of a stream that names none: the one RTP is registered for (RFC 3551, section 8).
-const RTP_PORT: u16 = 5004;
+pub const RTP_PORT: u16 = 5004;
 /// Samples in a second, where a sound stream does not say.
 const USUAL_SAMPLES: u32 = 48_000;
 /// Bits of a sample, where a sound stream does not say.

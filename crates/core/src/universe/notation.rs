@@ -3,6 +3,7 @@
 use std::fmt;
 
 use super::{OutOfRange, PortAddress, SacnUniverse};
+use crate::Protocol;
 
 /// A universe of either protocol.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -105,6 +106,15 @@ impl Universe {
         match self {
             Self::ArtNet(address) => address.into(),
             Self::Sacn(universe) => Some(universe),
+        }
+    }
+
+    /// The protocol it is asked for by.
+    #[must_use]
+    pub const fn protocol(self) -> Protocol {
+        match self {
+            Self::ArtNet(_) => Protocol::ArtNet,
+            Self::Sacn(_) => Protocol::Sacn,
         }
     }
 

@@ -172,7 +172,7 @@ fn add_universes(sheet: &RigSheet, tree: &mut Tree) {
     for (index, node) in sheet.nodes.iter().enumerate() {
         for port in node.ports.iter().filter(|port| port.direction == Direction::Out) {
             let Some(universe) = port.universe.value.real() else { continue };
-            let protocol = if universe.is_sacn() { Protocol::Sacn } else { Protocol::ArtNet };
+            let protocol = universe.protocol();
             if let Some(address) = universe.port_address() {
                 listeners.entry((protocol, address)).or_default().push(index);
             }
@@ -185,7 +185,7 @@ fn add_universes(sheet: &RigSheet, tree: &mut Tree) {
         let inputs = node.ports.iter().filter(|port| port.direction == Direction::In);
         let universes = inputs.filter_map(|port| port.universe.value.real());
         universes.filter_map(move |universe| {
-            let protocol = if universe.is_sacn() { Protocol::Sacn } else { Protocol::ArtNet };
+            let protocol = universe.protocol();
             Some((index, protocol, Universe::port_address(universe)?))
         })
     });

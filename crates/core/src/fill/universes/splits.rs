@@ -26,8 +26,8 @@ impl Splits {
             let splits = port.splits.as_ref()?.value;
             let protocol = match &port.universe.value {
                 AskedUniverse::Fill(protocol) => *protocol,
-                AskedUniverse::Real(universe) if universe.is_sacn() => Protocol::Sacn,
-                AskedUniverse::Real(_) | AskedUniverse::Impossible(_) => Protocol::ArtNet,
+                AskedUniverse::Real(universe) => universe.protocol(),
+                AskedUniverse::Impossible(_) => Protocol::ArtNet,
             };
             let is_output = port.direction == Direction::Out && node.clone_of.is_none();
             is_output.then_some((node.area.as_ref().map(|area| area.value), splits, protocol))
