@@ -97,14 +97,17 @@ impl Loads {
     /// Adds up everything.
     #[must_use]
     pub fn of(sheet: &RigSheet) -> Self {
-        let chains = cabling::Chains::of(sheet);
-        let switches = sheet.switches.iter().map(|switch| power::of_switch(sheet, switch, &chains)).collect();
-        Self { switches, links: traffic::links(sheet, &chains) }
+        Self::along(sheet, &cabling::Chains::of(sheet))
+    }
+
+    fn along(sheet: &RigSheet, chains: &cabling::Chains) -> Self {
+        let switches = sheet.switches.iter().map(|switch| power::of_switch(sheet, switch, chains)).collect();
+        Self { switches, links: traffic::links(sheet, chains) }
     }
 }
 
 /// `part` of `whole` in percent.
-pub(super) fn percent(part: u32, whole: u32) -> u32 {
+fn percent(part: u32, whole: u32) -> u32 {
     let whole = u64::from(whole.max(1));
     u32::try_from(u64::from(part) * 100 / whole).unwrap_or(u32::MAX)
 }
@@ -117,8 +120,10 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     }
     findings.extend(cabling::socket_clashes(sheet));
     findings.extend(cabling::rings(sheet));
-    findings.extend(sheet.switches.iter().filter_map(|switch| power::clash(sheet, switch, &chains)));
-    findings.extend(traffic::links(sheet, &chains).iter().filter_map(|link| traffic::clash(sheet, link)));
+    let loads = Loads::along(sheet, &chains);
+    let switches = sheet.switches.iter().zip(&loads.switches);
+    findings.extend(switches.filter_map(|(switch, load)| power::clash(sheet, switch, load)));
+    findings.extend(loads.links.iter().filter_map(|link| traffic::clash(sheet, link)));
     findings
 }
 

@@ -20,6 +20,14 @@ pub struct SwitchLoad {
     pub sockets: (usize, Option<u32>),
 }
 
+impl SwitchLoad {
+    /// How much of its budget is drawn, in percent, where the sheet gives one.
+    #[must_use]
+    pub fn percent(&self) -> Option<u32> {
+        Some(percent(self.drawn.milliwatts(), self.budget?.milliwatts()))
+    }
+}
+
 pub(super) fn of_switch(sheet: &RigSheet, switch: &Switch, chains: &Chains) -> SwitchLoad {
     let feeding = switch.ports.iter().filter(|port| port.feeds.as_ref().is_none_or(|feeds| feeds.value));
     let mut drawn = Vec::new();
@@ -41,10 +49,8 @@ pub(super) fn of_switch(sheet: &RigSheet, switch: &Switch, chains: &Chains) -> S
     }
 }
 
-pub(super) fn clash(sheet: &RigSheet, switch: &Switch, chains: &Chains) -> Option<Finding> {
-    let budget = switch.power.as_ref()?;
-    let load = of_switch(sheet, switch, chains);
-    let used = percent(load.drawn.milliwatts(), budget.value.milliwatts());
+pub(super) fn clash(sheet: &RigSheet, switch: &Switch, load: &SwitchLoad) -> Option<Finding> {
+    let (budget, used) = (switch.power.as_ref()?, load.percent()?);
     let what = format!("{} feeds {} of {} ({used} %)", load.name, load.drawn, budget.value);
     let finding = if load.drawn > budget.value {
         TOO_MUCH_POWER

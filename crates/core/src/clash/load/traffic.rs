@@ -31,6 +31,14 @@ pub struct Link {
     pub(super) span: Span,
 }
 
+impl Link {
+    /// How much of its capacity the busier way takes, in percent, where the sheet gives one.
+    #[must_use]
+    pub fn percent(&self) -> Option<u32> {
+        Some(percent(self.out.max(self.back).kilobits(), self.capacity?.kilobits()))
+    }
+}
+
 /// A socket of a switch.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkEnd {
@@ -209,9 +217,8 @@ fn add_universes(sheet: &RigSheet, tree: &mut Tree) {
 }
 
 pub(super) fn clash(sheet: &RigSheet, link: &Link) -> Option<Finding> {
-    let capacity = link.capacity?;
+    let (capacity, used) = (link.capacity?, link.percent()?);
     let (busier, way) = if link.out >= link.back { (link.out, "to") } else { (link.back, "from") };
-    let used = percent(busier.kilobits(), capacity.kilobits());
     let what = format!(
         "{} port {} carries {busier} {way} {}, of {capacity} ({used} %)",
         link.switch.name, link.switch.port, link.to

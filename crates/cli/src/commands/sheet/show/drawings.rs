@@ -174,29 +174,18 @@ fn none_or(names: &[String]) -> String {
 pub(super) fn loads(sheet: &RigSheet) -> (Vec<Bar>, Vec<Bar>) {
     let loads = Loads::of(sheet);
     let power = |switch: &SwitchLoad| {
-        let budget = switch.budget?;
-        let percent = percent(switch.drawn.milliwatts(), budget.milliwatts());
+        let (budget, percent) = (switch.budget?, switch.percent()?);
         let says = format!("{} of {budget} ({percent} %)", switch.drawn);
-        Some(Bar {
-            name: switch.name.clone(),
-            says,
-            percent: percent.min(100),
-            class: class(percent, sheet.thresholds.power),
-        })
+        let class = class(percent, sheet.thresholds.power);
+        Some(Bar { name: switch.name.clone(), says, percent: percent.min(100), class })
     };
     let data = |link: &Link| {
-        let capacity = link.capacity?;
-        let busier = link.out.max(link.back);
-        let percent = percent(busier.kilobits(), capacity.kilobits());
+        let (capacity, percent) = (link.capacity?, link.percent()?);
         let name = format!("{} port {} to {}", link.switch.name, link.switch.port, link.to);
         let says = format!("{} out, {} back, of {capacity} ({percent} %)", link.out, link.back);
         Some(Bar { name, says, percent: percent.min(100), class: class(percent, sheet.thresholds.link) })
     };
     (loads.switches.iter().filter_map(power).collect(), loads.links.iter().filter_map(data).collect())
-}
-
-fn percent(part: u32, whole: u32) -> u32 {
-    u32::try_from(u64::from(part) * 100 / u64::from(whole.max(1))).unwrap_or(u32::MAX)
 }
 
 const fn class(percent: u32, threshold: u32) -> &'static str {
