@@ -13,6 +13,7 @@ use lantern_core::universe::UniverseError;
 use lantern_net::{CaptureError, NetError};
 
 use crate::exit::Exit;
+use crate::output::counted;
 
 /// A failure, with everything needed to explain it. What to do about each stands in `hints`.
 #[derive(Debug, thiserror::Error)]
@@ -100,10 +101,6 @@ pub(crate) enum Failure {
     Start { program: String, source: io::Error },
     #[error("the output cannot be written: {0}")]
     Output(#[from] io::Error),
-}
-
-fn counted(number: usize, what: &str) -> String {
-    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
 }
 
 impl From<AdviseError> for Failure {

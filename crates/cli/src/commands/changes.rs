@@ -1,6 +1,5 @@
 //! What `apply` and `set` share: show the changes, ask, make them one by one, write each step down.
 
-use std::io::{self, BufRead, IsTerminal};
 use std::time::Duration;
 
 use lantern_core::change::{Change, ChangePlan};
@@ -12,7 +11,7 @@ use serde::Serialize;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::LogbookFile;
-use crate::output::{Cell, Out, Table, Tone, findings};
+use crate::output::{Cell, Out, Table, Tone, counted, findings};
 use crate::session::Session;
 
 /// How to go about writing to nodes.
@@ -136,17 +135,8 @@ fn show_untouched(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
 }
 
 fn confirmed(plan: &ChangePlan, out: &mut Out) -> Result<bool, Failure> {
-    if !io::stdin().is_terminal() {
-        return Err(Failure::NobodyToAsk);
-    }
-    out.ask(&format!("Change {} now? Type yes:", nodes(plan.changes.len())))?;
-    let mut answer = String::new();
-    io::stdin().lock().read_line(&mut answer)?;
-    Ok(matches!(answer.trim(), "yes" | "y"))
-}
-
-fn nodes(count: usize) -> String {
-    format!("{count} node{}", if count == 1 { "" } else { "s" })
+    let question = format!("Change {} now?", counted(plan.changes.len(), "node"));
+    out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)
 }
 
 /// Makes one change; every step is written down before it is sent and when it has ended.
@@ -230,7 +220,7 @@ fn conclude(
     if let Some(failed) = failed {
         let left = plan.changes.len() - failed - 1;
         if left > 0 {
-            out.note(&format!("stopped there; {} not begun", nodes(left)))?;
+            out.note(&format!("stopped there; {} not begun", counted(left, "node")))?;
         }
         let change = &plan.changes[failed];
         out.hint(&format!(

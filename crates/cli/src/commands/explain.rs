@@ -2,7 +2,7 @@
 
 use lantern_core::clash::catalogue;
 use lantern_core::explain::{Page, family, page};
-use lantern_core::finding::{Rule, Severity};
+use lantern_core::finding::Rule;
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -27,18 +27,20 @@ struct Answer {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let all: Vec<String> = catalogue().iter().map(|rule| rule.code.to_owned()).collect();
-    let wanted = if args.codes.is_empty() { &all } else { &args.codes };
-    let found = |code: &String| page(code).ok_or_else(|| unknown(code));
-    let pages: Vec<Page> = wanted.iter().map(found).collect::<Result<_, _>>()?;
+    if args.codes.is_empty() && !out.is_json() {
+        list(&catalogue(), out)?;
+        return Ok(Exit::Fine);
+    }
+    let all = || catalogue().iter().map(|rule| rule.code.to_owned()).collect();
+    let wanted: Vec<String> = if args.codes.is_empty() { all() } else { args.codes.clone() };
+    let pages: Vec<Page> =
+        wanted.iter().map(|code| page(code).ok_or_else(|| unknown(code))).collect::<Result<_, _>>()?;
     if out.is_json() {
         out.object(&Answer { format: 1, pages })?;
-    } else if args.codes.is_empty() {
-        list(&catalogue(), out)?;
-    } else {
-        for page in &pages {
-            show(page, out)?;
-        }
+        return Ok(Exit::Fine);
+    }
+    for page in &pages {
+        show(page, out)?;
     }
     Ok(Exit::Fine)
 }
@@ -53,31 +55,23 @@ fn unknown(wanted: &str) -> Failure {
 }
 
 fn list(rules: &[&'static Rule], out: &mut Out) -> Result<(), Failure> {
-    let mut last = "";
     let paint = out.paint();
-    for chunk in rules.chunk_by(|a, b| family(a) == family(b)) {
-        let about = family(chunk[0]);
-        if !last.is_empty() {
+    for (place, chunk) in rules.chunk_by(|a, b| family(a) == family(b)).enumerate() {
+        if place > 0 {
             out.line("")?;
         }
-        last = about;
-        out.line(&paint.dye(Tone::Strong, about))?;
+        out.line(&paint.dye(Tone::Strong, family(chunk[0])))?;
         let mut table = Table::new(&["code", "how bad", "what"]).unbroken(&["code", "how bad"]);
         for rule in chunk {
-            table.row(vec![rule.code.into(), severity(rule.severity), rule.title.into()]);
+            table.row(vec![
+                rule.code.into(),
+                Cell::new(rule.severity.to_string(), rule.severity.into()),
+                rule.title.into(),
+            ]);
         }
         out.table(&table)?;
     }
     Ok(())
-}
-
-fn severity(severity: Severity) -> Cell {
-    let tone = match severity {
-        Severity::Error => Tone::Bad,
-        Severity::Warning => Tone::Doubtful,
-        Severity::Note => Tone::Faint,
-    };
-    Cell::new(severity.to_string(), tone)
 }
 
 fn show(page: &Page, out: &mut Out) -> Result<(), Failure> {

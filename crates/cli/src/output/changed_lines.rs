@@ -2,13 +2,21 @@
 
 use std::io;
 
+use serde::Serialize;
 use similar::{ChangeTag, TextDiff};
 
 use super::{Out, Tone};
-use crate::commands::sheet::ChangedLine;
 
 /// The most lines shown.
 const MOST: usize = 200;
+
+/// A line that changes.
+#[derive(Debug, Serialize)]
+pub(crate) struct ChangedLine {
+    pub(crate) line: usize,
+    pub(crate) before: Option<String>,
+    pub(crate) after: Option<String>,
+}
 
 /// Every line that differs, in order.
 pub(crate) fn between(before: &str, after: &str) -> Vec<ChangedLine> {

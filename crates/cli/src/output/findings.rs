@@ -10,7 +10,7 @@ use lantern_core::finding::{Finding, Place, Severity};
 use lantern_core::sheet::Span;
 
 use super::wrap::wrapped;
-use super::{Out, Paint, Tone};
+use super::{Out, Paint};
 
 /// The most places of one finding shown in their lines.
 const MOST_PLACES: usize = 4;
@@ -140,14 +140,9 @@ fn list(findings: &[Finding], paint: Paint, width: usize) -> Vec<String> {
     worst_first.sort_by_key(|finding| finding.rule.severity);
     let mut lines = Vec::new();
     for finding in worst_first.iter().take(MOST) {
-        let tone = match finding.rule.severity {
-            Severity::Error => Tone::Bad,
-            Severity::Warning => Tone::Doubtful,
-            Severity::Note => Tone::Faint,
-        };
         let head = format!("{} {}", finding.rule.severity, finding.rule.code);
         let mut text = wrapped(&format!("{head}  {}", finding.what), width, head.len() + 2);
-        text.replace_range(..head.len(), &paint.dye(tone, &head));
+        text.replace_range(..head.len(), &paint.dye(finding.rule.severity.into(), &head));
         lines.push(text);
         lines.push(wrapped(&format!("      why  {}", finding.rule.why), width, 11));
         lines.push(wrapped(&format!("       do  {}", remedy(finding)), width, 11));

@@ -9,7 +9,7 @@ mod tone;
 mod wrap;
 
 use std::env;
-use std::io::{self, IsTerminal, Write};
+use std::io::{self, BufRead, IsTerminal, Write};
 
 use clap::ValueEnum;
 use serde::Serialize;
@@ -131,16 +131,27 @@ impl Out {
         writeln!(self.notes, "{head} {text}")
     }
 
-    /// A question on the channel for notes, the cursor left behind it.
-    pub(crate) fn ask(&mut self, text: &str) -> io::Result<()> {
-        write!(self.notes, "{text} ")?;
-        self.notes.flush()
+    /// Asks on the channel for notes whether to go on; `None` where nobody is there to answer.
+    pub(crate) fn confirmed(&mut self, question: &str) -> io::Result<Option<bool>> {
+        if !io::stdin().is_terminal() {
+            return Ok(None);
+        }
+        write!(self.notes, "{question} Type yes: ")?;
+        self.notes.flush()?;
+        let mut answer = String::new();
+        io::stdin().lock().read_line(&mut answer)?;
+        Ok(Some(matches!(answer.trim(), "yes" | "y")))
     }
 
     /// A line that shows how far something is, where there is a terminal to show it on.
     pub(crate) fn progress(&self) -> Progress {
         Progress::new(self.live)
     }
+}
+
+/// So many of something, in words.
+pub(crate) fn counted(number: usize, what: &str) -> String {
+    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
 }
 
 fn width() -> usize {

@@ -1,6 +1,7 @@
 //! Colours, always beside a word or a sign that says the same.
 
 use anstyle::{AnsiColor, Style};
+use lantern_core::finding::Severity;
 
 /// Whether colours may be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -24,6 +25,16 @@ pub(crate) enum Tone {
     Strong,
     /// Less important.
     Faint,
+}
+
+impl From<Severity> for Tone {
+    fn from(severity: Severity) -> Self {
+        match severity {
+            Severity::Error => Self::Bad,
+            Severity::Warning => Self::Doubtful,
+            Severity::Note => Self::Faint,
+        }
+    }
 }
 
 impl Tone {

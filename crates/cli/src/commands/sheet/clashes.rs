@@ -13,7 +13,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::machine::computer;
-use crate::output::{Out, findings};
+use crate::output::{Out, counted, findings};
 
 /// List everything in which a rig sheet contradicts itself
 ///
@@ -89,8 +89,4 @@ fn against_census(file: &SheetFile, saved: &SavedCensus) -> Vec<Finding> {
     found.extend(compare(sheet, &saved.census).findings(sheet));
     found.extend(held_addresses(sheet, &saved.devices));
     found
-}
-
-fn counted(number: usize, what: &str) -> String {
-    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
 }

@@ -17,7 +17,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::Out;
 
-pub(crate) use rewrite::{ChangedLine, HowToRewrite};
+pub(crate) use rewrite::HowToRewrite;
 
 /// Write the rig sheet, read it, see what contradicts itself in it, fill it in, rework it
 #[derive(Debug, clap::Subcommand)]

@@ -2,7 +2,6 @@
 //! not at all.
 
 use std::collections::HashSet;
-use std::io::{self, BufRead, IsTerminal};
 
 use lantern_core::clash::sheet_clashes;
 use lantern_core::finding::{Finding, Severity};
@@ -12,7 +11,8 @@ use serde::Serialize;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, SheetFile};
-use crate::output::{Out, changed_lines};
+use crate::output::Out;
+use crate::output::changed_lines::{self, ChangedLine};
 
 /// How to go about rewriting a sheet.
 #[derive(Debug, Clone, Copy, clap::Args, Default)]
@@ -24,14 +24,6 @@ pub(crate) struct HowToRewrite {
     /// Do not ask before writing
     #[arg(long)]
     pub(crate) yes: bool,
-}
-
-/// A line that changes.
-#[derive(Debug, Serialize)]
-pub(crate) struct ChangedLine {
-    pub(crate) line: usize,
-    pub(crate) before: Option<String>,
-    pub(crate) after: Option<String>,
 }
 
 #[derive(Debug, Serialize)]
@@ -110,13 +102,7 @@ fn worse(before: &RigSheet, after: &RigSheet) -> Vec<Finding> {
 }
 
 fn confirmed(file: &SheetFile, out: &mut Out) -> Result<bool, Failure> {
-    if !io::stdin().is_terminal() {
-        return Err(Failure::NobodyToAsk);
-    }
-    out.ask(&format!("Write {}? Type yes:", file.path.display()))?;
-    let mut answer = String::new();
-    io::stdin().lock().read_line(&mut answer)?;
-    Ok(matches!(answer.trim(), "yes" | "y"))
+    out.confirmed(&format!("Write {}?", file.path.display()))?.ok_or(Failure::NobodyToAsk)
 }
 
 #[cfg(test)]
