@@ -230,32 +230,13 @@ fn line_end(text: &str, from: usize) -> usize {
 
 /// Behind the last thing that is said of a node.
 fn end_of(node: &SheetNode) -> usize {
-    let ports = node.ports.iter().flat_map(|port| {
-        let optional = [
-            port.merge.as_ref().map(|v| v.span),
-            port.sources.as_ref().map(|v| v.span),
-            port.splits.as_ref().map(|v| v.span),
-            port.rdm.as_ref().map(|v| v.span),
-            port.on_data_loss.as_ref().map(|v| v.span),
-        ];
-        optional.into_iter().flatten().chain([port.number.span, port.universe.span])
-    });
-    let own = [
-        node.label.as_ref().map(|v| v.span),
-        node.area.as_ref().map(|v| v.span),
-        node.kind.as_ref().map(|v| v.span),
-        node.mac.as_ref().map(|v| v.span),
-        node.serial.as_ref().map(|v| v.span),
-        node.number.as_ref().map(|v| v.span),
-        node.clone_of.as_ref().map(|v| v.span),
-        node.behind.as_ref().map(|v| v.span),
-        node.firmware.as_ref().map(|v| v.span),
-        node.on_data_loss.as_ref().map(|v| v.span),
-        node.protocol.as_ref().map(|v| v.span),
-        node.power.as_ref().map(|v| v.span),
-    ];
-    let all = own.into_iter().flatten().chain(ports).chain([node.name.span, node.address.span]);
-    all.map(|span| span.end).max().unwrap_or(0)
+    let beside_tables = ["clone_of", "behind"];
+    let own = Subject::Nodes.columns().iter().chain(&beside_tables).filter_map(|key| place_of_node(node, key));
+    let of_port = |port| {
+        let all = ["port", "out", "in", "merge", "sources", "splits", "rdm", "on_data_loss"];
+        all.into_iter().filter_map(move |key| place_of_port(port, key))
+    };
+    own.chain(node.ports.iter().flat_map(of_port)).map(|span| span.end).max().unwrap_or(0)
 }
 
 /// Where a value stands, and how a table shows it.
@@ -271,38 +252,50 @@ fn written(sheet: &RigSheet, span: Option<Span>) -> Option<(Span, String)> {
     Some((span, shown))
 }
 
-fn of_node(sheet: &RigSheet, node: &SheetNode, key: &str) -> Option<(Span, String)> {
-    let span = match key {
+/// Where a key of a node is said.
+fn place_of_node(node: &SheetNode, key: &str) -> Option<Span> {
+    match key {
+        "name" => Some(node.name.span),
         "label" => node.label.as_ref().map(|v| v.span),
         "area" => node.area.as_ref().map(|v| v.span),
         "kind" => node.kind.as_ref().map(|v| v.span),
         "mac" => node.mac.as_ref().map(|v| v.span),
         "serial" => node.serial.as_ref().map(|v| v.span),
         "number" => node.number.as_ref().map(|v| v.span),
+        "clone_of" => node.clone_of.as_ref().map(|v| v.span),
+        "behind" => node.behind.as_ref().map(|v| v.span),
         "address" => Some(node.address.span),
         "firmware" => node.firmware.as_ref().map(|v| v.span),
         "on_data_loss" => node.on_data_loss.as_ref().map(|v| v.span),
         "protocol" => node.protocol.as_ref().map(|v| v.span),
         "power" => node.power.as_ref().map(|v| v.span),
         _ => None,
-    };
-    written(sheet, span)
+    }
 }
 
-fn of_port(sheet: &RigSheet, port: &SheetPort, key: &str) -> Option<(Span, String)> {
-    let is_own = key == port.direction.to_string();
-    let span = match key {
+/// Where a key of a port is said.
+fn place_of_port(port: &SheetPort, key: &str) -> Option<Span> {
+    match key {
         "port" => Some(port.number.span),
-        "out" | "in" if is_own => Some(port.universe.span),
+        "out" | "in" => Some(port.universe.span).filter(|_| key == port.direction.to_string()),
         "merge" => port.merge.as_ref().map(|v| v.span),
         "sources" => port.sources.as_ref().map(|v| v.span),
         "splits" => port.splits.as_ref().map(|v| v.span),
+        "rdm" => port.rdm.as_ref().map(|v| v.span),
+        "on_data_loss" => port.on_data_loss.as_ref().map(|v| v.span),
         _ => None,
-    };
-    let (span, shown) = written(sheet, span)?;
+    }
+}
+
+fn of_node(sheet: &RigSheet, node: &SheetNode, key: &str) -> Option<(Span, String)> {
+    written(sheet, place_of_node(node, key))
+}
+
+fn of_port(sheet: &RigSheet, port: &SheetPort, key: &str) -> Option<(Span, String)> {
+    let (span, shown) = written(sheet, place_of_port(port, key))?;
     // A table shows universes in one notation, so another one on the sheet is no difference.
-    let universe = port.universe.value.real().filter(|_| is_own).map(|universe| universe.to_string());
-    Some((span, universe.unwrap_or(shown)))
+    let universe = port.universe.value.real().filter(|_| matches!(key, "out" | "in"));
+    Some((span, universe.map_or(shown, |universe| universe.to_string())))
 }
 
 fn of_fixture(sheet: &RigSheet, fixture: &Fixture, key: &str) -> Option<(Span, String)> {

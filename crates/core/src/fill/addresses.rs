@@ -261,7 +261,7 @@ impl<'s> Filling<'s> {
         );
         let remedy = "loosen one of the demands shown: a larger block, a lower beginning, fewer kept addresses, fewer nodes";
         let mut finding = TOO_FEW_ADDRESSES.finding(what, remedy);
-        for node in nodes.iter().rev().take(1) {
+        if let Some(node) = nodes.last() {
             finding = finding.at(self.sheet, node.address.span, format!("{} finds no address", node.name.value));
         }
         let mut shown: HashSet<Span> = HashSet::new();
