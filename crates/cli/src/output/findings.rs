@@ -1,7 +1,6 @@
 //! Findings for people: in the lines of the sheet where they stand in one, as a list where not.
 
 use std::io;
-use std::ops::Range;
 use std::path::Path;
 
 use annotate_snippets::renderer::DecorStyle;
@@ -9,6 +8,7 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use lantern_core::finding::{Finding, Place, Severity};
 use lantern_core::sheet::Span;
 
+use super::excerpt::Excerpt;
 use super::wrap::wrapped;
 use super::{Out, Paint};
 
@@ -59,7 +59,7 @@ fn group<'a>(finding: &'a Finding, path: &'a str, text: &'a str) -> Group<'a> {
     let mut group = Group::with_title(title);
     let primary = places.first();
     for near in neighbours(places) {
-        let excerpt = Excerpt::around(text, near);
+        let excerpt = excerpt_around(text, near);
         let mut snippet = Snippet::source(excerpt.text).line_start(excerpt.line).path(path);
         for place in near {
             let kind = if Some(place) == primary { AnnotationKind::Primary } else { AnnotationKind::Context };
@@ -78,27 +78,11 @@ fn neighbours(places: &[Place]) -> Vec<&[Place]> {
     if apart <= NEAR || places.is_empty() { vec![places] } else { places.chunks(1).collect() }
 }
 
-/// The lines of a sheet that some places stand on: a renderer that gets all of a large sheet is slow.
-struct Excerpt<'a> {
-    text: &'a str,
-    offset: usize,
-    line: usize,
-}
-
-impl<'a> Excerpt<'a> {
-    fn around(text: &'a str, places: &[Place]) -> Self {
-        let first = places.iter().min_by_key(|place| place.span.start);
-        let start = first.map_or(0, |place| place.span.start.min(text.len()));
-        let end = places.iter().map(|place| place.span.end).max().unwrap_or(0).clamp(start, text.len());
-        let offset = text[..start].rfind('\n').map_or(0, |before| before + 1);
-        let end = text[end..].find('\n').map_or(text.len(), |after| end + after);
-        Self { text: &text[offset..end], offset, line: first.map_or(1, |place| place.position.line) }
-    }
-
-    fn within(&self, span: Span) -> Range<usize> {
-        let place = |at: usize| at.saturating_sub(self.offset).min(self.text.len());
-        place(span.start)..place(span.end)
-    }
+fn excerpt_around<'a>(text: &'a str, places: &[Place]) -> Excerpt<'a> {
+    let first = places.iter().min_by_key(|place| place.span.start);
+    let end = places.iter().map(|place| place.span.end).max().unwrap_or(0);
+    let (start, line) = first.map_or((0, 1), |place| (place.span.start, place.position.line));
+    Excerpt::around(text, Span { start, end }, line)
 }
 
 /// What to do, and the command that does it where there is one.

@@ -1,6 +1,7 @@
 //! All output goes through one object: results on stdout; progress, notes and errors on stderr.
 
 pub(crate) mod changed_lines;
+mod excerpt;
 pub(crate) mod findings;
 mod progress;
 pub(crate) mod sheet_errors;

@@ -7,6 +7,7 @@ use annotate_snippets::{AnnotationKind, Level, Snippet};
 use lantern_core::sheet::SheetErrors;
 
 use super::Out;
+use super::excerpt::Excerpt;
 use super::findings::renderer;
 
 /// The most mistakes shown at once; mending these may mend the rest.
@@ -17,9 +18,10 @@ pub(crate) fn show(out: &mut Out, path: &Path, text: &str, errors: &SheetErrors)
     let renderer = renderer(out.notes_paint(), out.width());
     let path = path.display().to_string();
     for error in errors.errors.iter().take(MOST) {
-        let annotation =
-            AnnotationKind::Primary.span(error.span.into()).label(format!("expected {}", error.expected));
-        let snippet = Snippet::source(text).path(&path).annotation(annotation);
+        let excerpt = Excerpt::around(text, error.span, errors.position(text, error).line);
+        let place = AnnotationKind::Primary.span(excerpt.within(error.span));
+        let annotation = place.label(format!("expected {}", error.expected));
+        let snippet = Snippet::source(excerpt.text).line_start(excerpt.line).path(&path).annotation(annotation);
         let mut group = Level::ERROR.primary_title(&error.what).element(snippet);
         if let Some(hint) = &error.hint {
             group = group.element(Level::HELP.message(hint));
