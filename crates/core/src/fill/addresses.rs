@@ -31,8 +31,8 @@ struct Filling<'s> {
     taken: HashSet<u32>,
     /// Who got which address just now: the node, and its class.
     given: HashMap<u32, (usize, usize)>,
-    /// Addresses of each home, by the decade they lie in: which classes use it.
-    decades: HashMap<(usize, Option<usize>, u32), Vec<usize>>,
+    /// The decades of each home in which somebody stands.
+    decades: HashSet<(usize, Option<usize>, u32)>,
     chosen: HashMap<usize, (u32, String)>,
 }
 
@@ -88,7 +88,7 @@ impl<'s> Filling<'s> {
             classes: Vec::new(),
             taken: fixed.map(Ipv4Addr::to_bits).collect(),
             given: HashMap::new(),
-            decades: HashMap::new(),
+            decades: HashSet::new(),
             chosen: HashMap::new(),
         }
     }
@@ -117,10 +117,7 @@ impl<'s> Filling<'s> {
             this.last = Some((address, name));
         }
         let (network, area) = this.home;
-        let users = self.decades.entry((network, area, decade(address))).or_default();
-        if !users.contains(&class) {
-            users.push(class);
-        }
+        self.decades.insert((network, area, decade(address)));
     }
 
     /// Gives a node an address; otherwise says which classes share too few.
@@ -165,10 +162,10 @@ impl<'s> Filling<'s> {
     }
 
     /// Where the first of a kind goes: at the first address of the class when nobody else is at home there, otherwise
-    /// at the first number that ends in 0 and begins ten addresses that no other kind uses.
+    /// at the first number that ends in 0 and begins ten addresses that nobody uses.
     fn round_start(&self, class: usize) -> Option<u32> {
         let Class { domain, home: (network, area), .. } = &self.classes[class];
-        let is_used = |decade: u32| self.decades.contains_key(&(*network, *area, decade));
+        let is_used = |decade: u32| self.decades.contains(&(*network, *area, decade));
         let mut address = self.free_from(class, 0)?;
         let begins_anywhere = !is_used(decade(address));
         while !(begins_anywhere || Ipv4Addr::from_bits(address).octets()[3].is_multiple_of(10))
