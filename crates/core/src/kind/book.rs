@@ -8,8 +8,8 @@ use super::Kind;
 use crate::address::AddressRange;
 use crate::sheet::{SheetErrors, read_kinds};
 
-/// The kinds that ship, as text: a model for people's own.
-pub const SHIPPED_TEXT: &str = include_str!("kinds.toml");
+/// The kinds that ship, as text.
+const SHIPPED_TEXT: &str = include_str!("kinds.toml");
 
 static SHIPPED: LazyLock<KindBook> = LazyLock::new(|| {
     let kinds = read_kinds(SHIPPED_TEXT).expect("the shipped kinds are read in a test");

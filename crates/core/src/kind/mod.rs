@@ -8,7 +8,7 @@ mod read;
 use crate::address::AddressRange;
 use crate::sheet::{Placed, Watts};
 
-pub use book::{KindBook, SHIPPED_TEXT};
+pub use book::KindBook;
 pub(crate) use read::read_kind;
 
 /// A model of node.

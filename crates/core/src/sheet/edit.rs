@@ -4,11 +4,11 @@ use super::place::Span;
 
 /// One change of the text.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Edit {
+struct Edit {
     /// The bytes replaced; empty to insert.
-    pub span: Span,
+    span: Span,
     /// What comes in their place, as TOML.
-    pub text: String,
+    text: String,
 }
 
 /// Changes of one text; no two of them may touch.
@@ -31,18 +31,6 @@ impl Edits {
         let end = text[behind.end..].find('\n').map_or(text.len(), |end| behind.end + end);
         let value = toml::Value::String(value.to_owned());
         self.replace(Span { start: end, end }, format!("\n{key} = {value}"));
-    }
-
-    /// Whether nothing is to be changed.
-    #[must_use]
-    pub const fn is_empty(&self) -> bool {
-        self.0.is_empty()
-    }
-
-    /// How many changes there are.
-    #[must_use]
-    pub const fn len(&self) -> usize {
-        self.0.len()
     }
 
     /// The text with every change made. Of two changes that touch, the earlier one stands.

@@ -30,7 +30,7 @@ use crate::universe::DeskBase;
 
 pub use area::{Area, Class};
 pub use draft::Draft;
-pub use edit::{Edit, Edits};
+pub use edit::Edits;
 pub use error::{SheetError, SheetErrors};
 pub(crate) use fields::nearest;
 pub use fixture::{Fixture, SLOTS, WantedSlot};

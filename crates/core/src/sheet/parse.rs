@@ -25,7 +25,7 @@ impl RigSheet {
         let pieces = pieces::cut(text);
         let mut reading = read(&pieces, DeskBase::default());
         // Universes in the desk's counting can only be read once that is known.
-        if let Some((Rig { desk: desk @ DeskBase::Zero, .. }, _)) = reading.rig {
+        if let Some(Rig { desk: desk @ DeskBase::Zero, .. }) = reading.rig {
             reading = read(&pieces, desk);
         }
         reading.finish(text)
@@ -49,8 +49,8 @@ pub(crate) fn read_kinds(text: &str) -> Result<Vec<Kind>, SheetErrors> {
 /// What was read so far, references still names.
 #[derive(Default)]
 struct Reading {
-    rig: Option<(Rig, Span)>,
-    thresholds: Option<(Thresholds, Span)>,
+    rig: Option<Rig>,
+    thresholds: Option<Thresholds>,
     heads: Vec<(&'static str, Span)>,
     broken: bool,
     /// Whether a network, an area, or a node, source or switch could not be read: what names it is no mistake then.
@@ -124,8 +124,8 @@ impl Reading {
         let heads = [("rig", &head), ("thresholds", &thresholds)];
         let mut reading = Self {
             heads: heads.iter().filter_map(|(name, head)| Some((*name, head.as_ref()?.span))).collect(),
-            rig: head.as_ref().and_then(|fields| Some((rig::read(fields)?, fields.span))),
-            thresholds: thresholds.as_ref().map(|fields| (rig::read_thresholds(fields), fields.span)),
+            rig: head.as_ref().and_then(rig::read),
+            thresholds: thresholds.as_ref().map(rig::read_thresholds),
             broken: false,
             kinds: kinds.iter().filter_map(read_kind).collect(),
             networks: networks.iter().filter_map(network::read).collect(),
@@ -189,13 +189,13 @@ impl Reading {
         }
         let mut errors = self.mistakes;
         errors.extend(mistakes.into_inner());
-        let Some((Rig { name, desk, kind_files }, _)) = self.rig.filter(|_| errors.is_empty()) else {
+        let Some(Rig { name, desk, kind_files }) = self.rig.filter(|_| errors.is_empty()) else {
             return Err(SheetErrors::new(text, errors));
         };
         Ok(RigSheet {
             name,
             desk,
-            thresholds: self.thresholds.map(|(thresholds, _)| thresholds).unwrap_or_default(),
+            thresholds: self.thresholds.unwrap_or_default(),
             kind_files,
             kinds: KindBook::shipped_and(self.kinds.clone()),
             own_kinds: self.kinds,

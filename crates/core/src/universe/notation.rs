@@ -184,12 +184,6 @@ impl UniverseBlock {
     pub fn iter(self) -> impl Iterator<Item = PortAddress> {
         (self.first.flat()..=self.last.flat()).filter_map(|flat| PortAddress::new(flat.into()).ok())
     }
-
-    /// Whether the two have one in common.
-    #[must_use]
-    pub fn overlaps(self, other: Self) -> bool {
-        self.first <= other.last && other.first <= self.last
-    }
 }
 
 impl fmt::Display for UniverseBlock {
@@ -287,7 +281,6 @@ mod tests {
         let whole = block("0:0:0-0:1:15").unwrap();
         assert!(whole.contains(PortAddress::new(31).unwrap()) && !whole.contains(PortAddress::new(32).unwrap()));
         assert_eq!((whole.iter().count(), block("7").unwrap().iter().count()), (32, 1));
-        assert!(whole.overlaps(block("31-40").unwrap()) && !whole.overlaps(block("32-40").unwrap()));
         assert_eq!(block("0:1:0-0:0:0"), Err(UniverseError::Backwards));
     }
 }
