@@ -13,7 +13,7 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
         limited_broadcast: true,
     };
     let means = Means { frames: true, echo: false, neighbours: false };
-    let mut survey = Survey::new(SurveyPlan { means, ways: Ways::ALL, ..SurveyPlan::art_net(vec![seat], None, true) });
+    let mut survey = Survey::new(SurveyPlan { ways: Ways::ALL, ..SurveyPlan::art_net(vec![seat], None, true).with_means(means) });
     survey.wake(Duration::ZERO);
     // Each frame is led by its length.
     let mut rest = bytes;

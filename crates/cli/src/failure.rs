@@ -1,9 +1,11 @@
 //! Why a command could not do what it was called for.
 
 use std::io;
+use std::net::Ipv4Addr;
 use std::path::PathBuf;
 
 use lantern_core::adapter::{AdviseError, ChooseError};
+use lantern_core::address::Unusable;
 use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::exchange::{BadCell, JsonError, SceneFileError, TableError};
 use lantern_core::finding::Finding;
@@ -22,6 +24,14 @@ pub(crate) enum Failure {
     Read { path: PathBuf, source: io::Error },
     #[error("{} cannot be written: {source}", path.display())]
     Write { path: PathBuf, source: io::Error },
+    #[error("{} cannot be written: {source}; {}", path.display(), if *sent { "nothing further was sent" } else { "nothing was sent to any node" })]
+    Logbook { path: PathBuf, source: io::Error, sent: bool },
+    #[error("another run is changing nodes by {} right now", path.display())]
+    Busy { path: PathBuf },
+    #[error("{address} is no address for any device: {why}")]
+    Impossible { address: Ipv4Addr, why: Unusable },
+    #[error("{} is no file", path.display())]
+    NoFile { path: PathBuf },
     #[error("{} exists already", path.display())]
     Exists { path: PathBuf },
     #[error("{} is not UTF-8 text: byte {offset} (line {line})", path.display())]
@@ -124,6 +134,7 @@ impl Failure {
             | Self::Ground(_)
             | Self::NotHeld { .. }
             | Self::NoLease { .. }
+            | Self::Logbook { sent: true, .. }
             | Self::GivenBack(_) => Exit::Unfinished,
             Self::CannotFill { .. } => Exit::Wrong,
             #[cfg(target_os = "linux")]

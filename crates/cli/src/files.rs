@@ -14,6 +14,8 @@ use crate::failure::Failure;
 
 /// The most bytes that are read of a file: a rig sheet of some hundred thousand nodes.
 const LARGEST: u64 = 64 << 20;
+/// The most names tried for a working file.
+const MOST_NAMES: u32 = 100;
 const SHEET_ENDING: &str = ".rig.toml";
 
 /// A rig sheet and the file it came from.
@@ -97,7 +99,12 @@ pub(crate) fn read_census(path: &Path) -> Result<SavedCensus, Failure> {
 /// Reads a file of at most [`LARGEST`] bytes.
 pub(crate) fn read_bytes(path: &Path) -> Result<Vec<u8>, Failure> {
     let failed = |source| Failure::Read { path: path.to_owned(), source };
-    let size = fs::metadata(path).map_err(failed)?.len();
+    let facts = fs::metadata(path).map_err(failed)?;
+    // A pipe or a device would keep the program waiting, or never end.
+    if !facts.is_file() && !facts.is_dir() {
+        return Err(Failure::NoFile { path: path.to_owned() });
+    }
+    let size = facts.len();
     if size > LARGEST {
         return Err(Failure::TooLarge { path: path.to_owned(), size, most: LARGEST });
     }
@@ -119,7 +126,7 @@ pub(crate) fn write_new(path: &Path, text: &str) -> Result<(), Failure> {
         file.write_all(text.as_bytes())?;
         file.sync_all()
     });
-    written.map_err(|source| match source.kind() {
+    written.map(|()| give_to_caller(path)).map_err(|source| match source.kind() {
         io::ErrorKind::AlreadyExists => Failure::Exists { path: path.to_owned() },
         _ => Failure::Write { path: path.to_owned(), source },
     })
@@ -130,20 +137,52 @@ pub(crate) fn write_over(path: &Path, text: &str) -> Result<(), Failure> {
     // A name that stands for a file elsewhere goes on standing for it.
     let path = &fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let failed = |source| Failure::Write { path: path.to_owned(), source };
-    let mut beside = path.as_os_str().to_owned();
-    beside.push(".part");
-    let beside = PathBuf::from(beside);
-    let whole = fs::File::create(&beside).and_then(|mut file| {
+    let (beside, file) = working_file(path).map_err(failed)?;
+    let whole = Ok(file).and_then(|mut file| {
         if let Ok(before) = fs::metadata(path) {
             file.set_permissions(before.permissions())?;
         }
         file.write_all(text.as_bytes())?;
         file.sync_all()
     });
+    let is_new = !path.exists();
     whole.and_then(|()| fs::rename(&beside, path)).map_err(|source| {
         fs::remove_file(&beside).unwrap_or(());
         failed(source)
-    })
+    })?;
+    if is_new {
+        give_to_caller(path);
+    }
+    Ok(())
+}
+
+/// A new file beside the target to write in first, under a name that nobody has.
+fn working_file(path: &Path) -> io::Result<(PathBuf, fs::File)> {
+    for number in 0..MOST_NAMES {
+        let mut beside = path.as_os_str().to_owned();
+        beside.push(format!(".part{number}"));
+        let beside = PathBuf::from(beside);
+        match OpenOptions::new().write(true).create_new(true).open(&beside) {
+            Ok(file) => return Ok((beside, file)),
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Err(io::Error::new(io::ErrorKind::AlreadyExists, "every name for a working file beside it is taken"))
+}
+
+/// With sudo, a file that was made belongs to whoever called, not to the administrator.
+pub(crate) fn give_to_caller(path: &Path) {
+    #[cfg(unix)]
+    {
+        let id = |name: &str| env::var(name).ok().and_then(|text| text.parse::<u32>().ok());
+        if let (Some(user), Some(group)) = (id("SUDO_UID"), id("SUDO_GID")) {
+            // Where it cannot be given away, it is at least there.
+            std::os::unix::fs::chown(path, Some(user), Some(group)).unwrap_or(());
+        }
+    }
+    #[cfg(not(unix))]
+    let _ = path;
 }
 
 /// Writes a new text over a sheet whose text was `before`; somebody else's changes since are not written over.

@@ -66,6 +66,13 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Read { path, source } if source.kind() == io::ErrorKind::NotFound => {
             format!("look where you are with ls, or start a sheet with: deft-lantern sheet new {}", path.display())
         }
+        Failure::Logbook { .. } => {
+            "make room or give the right to write there; then run the same command again: it does what is still open"
+                .to_owned()
+        }
+        Failure::Busy { .. } => "wait until it has ended, then run the same command again".to_owned(),
+        Failure::Impossible { why, .. } => why.remedy().to_owned(),
+        Failure::NoFile { .. } => "name a file with text in it; nothing was read".to_owned(),
         Failure::Read { .. } | Failure::Write { .. } => {
             "look at the path and at who may read and write there".to_owned()
         }

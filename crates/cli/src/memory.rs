@@ -56,6 +56,16 @@ impl Memory {
         Self::open_at(path).map(Some)
     }
 
+    /// The memory that is there already, to be read only.
+    pub(crate) fn of_earlier(sheet: Option<&SheetFile>, on_loopback: bool) -> Result<Option<Self>, Failure> {
+        let there = match sheet {
+            Some(file) => Some(file.beside("memory.sqlite3")),
+            None if on_loopback => None,
+            None => own_path(),
+        };
+        there.filter(|path| path.exists()).map(Self::open_at).transpose()
+    }
+
     fn open_at(path: PathBuf) -> Result<Self, Failure> {
         if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             fs::create_dir_all(folder).map_err(|source| Failure::Write { path: folder.to_owned(), source })?;
@@ -136,7 +146,8 @@ impl Memory {
             .database
             .prepare(
                 "SELECT mac, address, name, what, network, first_seen, last_seen,
-                 survey = (SELECT max(id) FROM survey WHERE survey.network = device.network) FROM device",
+                 coalesce(survey > 0 AND survey = (SELECT max(id) FROM survey
+                 WHERE survey.network = device.network), 0) FROM device",
             )
             .map_err(self.failed())?;
         let read = |row: &rusqlite::Row<'_>| {

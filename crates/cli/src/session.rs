@@ -1,16 +1,20 @@
 //! One sitting at the network: the adapter that was chosen, what was opened on it, and the sheet that tells about the rig.
 
+use std::net::Ipv4Addr;
+use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use lantern_core::ART_NET_PORT;
 use lantern_core::adapter::{Adapter, Choice, Computer, choose};
 use lantern_core::address::Subnet;
-use lantern_core::census::{Census, Ways};
-use lantern_core::conversation::{Conversation, Seat, Survey, SurveyPlan};
+use lantern_core::census::{Census, Device, Viewpoint, Ways};
+use lantern_core::compare::Everybody;
+use lantern_core::conversation::{Concern, Conversation, Seat, Survey, SurveyPlan, Vantage};
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Station, Traffic, Wants, run};
+use lantern_net::{Lack, NetError, Station, Traffic, Wants, run};
 
+use crate::commands::survey::wants;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::machine::computer;
@@ -60,7 +64,7 @@ impl Where {
 }
 
 impl Session {
-    /// Opens a session for talks by Art-Net as the arguments say, and tells which adapter was taken and why.
+    /// Opens a session for everything there is to hear, as the arguments say, and tells which adapter was taken and why.
     pub(crate) fn open(at: &Where, out: &mut Out) -> Result<Self, Failure> {
         let sheet = at.sheet(out)?;
         Self::with_sheet(at.adapter.as_deref(), sheet, out)
@@ -72,8 +76,7 @@ impl Session {
         sheet: Option<SheetFile>,
         out: &mut Out,
     ) -> Result<Self, Failure> {
-        let wants = Wants { ports: vec![ART_NET_PORT], ..Wants::default() };
-        Self::wanting(&wants, adapter, sheet, out)
+        Self::wanting(&wants(&[]), adapter, sheet, out)
     }
 
     /// Opens a session that hears and speaks in these ways, as far as the system allows.
@@ -87,16 +90,52 @@ impl Session {
         let choice = choose(&computer.adapters, adapter, sheet.as_ref().map(|file| &file.sheet))?;
         // On simulated nodes there are no frames, and the system itself answers every echo.
         let ports_only = Wants { ports: wants.ports.clone(), ..Wants::default() };
-        let station = Station::open(&choice, if is_simulated(&choice) { &ports_only } else { wants })?;
+        let own_mac = computer.adapters.iter().find(|one| one.name == choice.name).and_then(|one| one.mac);
+        let wants = if is_simulated(&choice) { &ports_only } else { wants };
+        let station = Station::open(&choice, wants, own_mac)?;
         let places: Vec<String> =
             choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
         out.note(&format!("on {} as {}: {}", choice.name, places.join(" and "), choice.why))?;
-        if station.is_shared() {
-            out.note(
-                "another program here holds UDP 6454 too: answers sent to this computer alone reach only one of us",
-            )?;
+        let session = Self { choice, computer, station, sheet };
+        if let Some(sentence) = session.about_the_port() {
+            out.note(&sentence)?;
         }
-        Ok(Self { choice, computer, station, sheet })
+        Ok(session)
+    }
+
+    /// The program that holds the Art-Net port here, by name where the system tells it.
+    pub(crate) fn port_holder(&self) -> String {
+        let is_here =
+            |address: Ipv4Addr| address.is_unspecified() || self.seats().iter().any(|s| s.own == address);
+        let here = self.computer.holders.iter().filter(|holder| is_here(holder.address));
+        here.into_iter()
+            .find_map(|holder| holder.program.as_ref())
+            .map_or_else(|| "another program".to_owned(), ToString::to_string)
+    }
+
+    fn lacks_art_net(&self) -> bool {
+        self.station.lacks().iter().any(|lack| matches!(lack, Lack::Port(port, _) if *port == ART_NET_PORT))
+    }
+
+    /// What it means that another program here holds the Art-Net port too, if one does.
+    fn about_the_port(&self) -> Option<String> {
+        let frames = self.station.means().frames;
+        let who = self.port_holder();
+        if self.lacks_art_net() {
+            let instead = if frames { "raw frames speak in its place" } else { "Art-Net is not asked" };
+            return Some(format!("{who} here holds UDP 6454 for itself: {instead}"));
+        }
+        if !self.station.is_shared() {
+            return None;
+        }
+        Some(if frames {
+            format!("{who} here holds UDP 6454 too, and goes on hearing all that is sent to it")
+        } else {
+            format!(
+                "{who} here holds UDP 6454 too: until this command ends, what is sent to this computer alone reaches us \
+                 and not it; as administrator it would lose nothing"
+            )
+        })
     }
 
     /// The rig sheet, if there is one.
@@ -141,11 +180,8 @@ impl Session {
 
     /// What every survey here begins with: where this computer sits, and what the system lets it do.
     pub(crate) fn survey_plan(&self) -> SurveyPlan {
-        let facts = self.adapter_facts();
         SurveyPlan {
-            own_mac: facts.and_then(|adapter| adapter.mac),
-            gateways: facts.map(|adapter| adapter.gateways.clone()).unwrap_or_default(),
-            means: self.station.means(),
+            vantage: self.vantage(),
             ways: Ways::ALL,
             ranges: SurveyPlan::usual_ranges(self.seats()),
             ..SurveyPlan::art_net(self.seats().to_vec(), None, false)
@@ -167,20 +203,53 @@ impl Session {
         self.sheet.as_ref().map_or_else(|| Path::new("deft-lantern.log.jsonl").to_owned(), SheetFile::logbook)
     }
 
-    /// Runs a conversation to its end.
+    /// From where conversations are held.
+    pub(crate) fn vantage(&self) -> Vantage {
+        let facts = self.adapter_facts();
+        Vantage {
+            seats: self.seats().to_vec(),
+            own_mac: facts.and_then(|adapter| adapter.mac),
+            gateways: facts.map(|adapter| adapter.gateways.clone()).unwrap_or_default(),
+            means: self.station.means(),
+            mark: u16::try_from(std::process::id() & 0xffff).unwrap_or(1),
+        }
+    }
+
+    /// All addresses of this computer, on whatever adapter.
+    pub(crate) fn own_addresses(&self) -> Vec<Ipv4Addr> {
+        let all = self.computer.adapters.iter().flat_map(|adapter| &adapter.addresses);
+        all.map(|own| own.address).collect()
+    }
+
+    /// Runs a conversation to its end, or to the first failure of whoever watches: then nothing more is sent.
     pub(crate) fn run<C: Conversation>(
         &self,
         conversation: &mut C,
-        watch: impl FnMut(&C, Duration, Option<C::Event>),
+        mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
     ) -> Result<Traffic, Failure> {
-        Ok(run(conversation, &self.station, watch)?)
+        let mut failed = Ok(());
+        let traffic =
+            run(conversation, &self.station, |conversation, now, event| match watch(conversation, now, event) {
+                Ok(()) => ControlFlow::Continue(()),
+                Err(failure) => {
+                    failed = Err(failure);
+                    ControlFlow::Break(())
+                }
+            })?;
+        failed.map(|()| traffic)
     }
 
-    /// Surveys the rig by Art-Net, with a line of progress. With `ask_settings` every node is asked for mask and gateway
-    /// too.
-    pub(crate) fn survey(&self, ask_settings: bool, out: &mut Out) -> Result<Census, Failure> {
-        let mut survey =
-            Survey::new(SurveyPlan::art_net(self.seats().to_vec(), self.sheet().cloned(), ask_settings));
+    /// Looks who is there, in every way there is, for as long as strangers may take to answer. Those it is about are asked
+    /// for their settings; `likely` addresses are asked one by one.
+    pub(crate) fn look(&self, concern: Concern, likely: Vec<Ipv4Addr>, out: &mut Out) -> Result<Look, Failure> {
+        // Where Art-Net can neither be asked nor heard, everybody would only seem to be missing.
+        if self.lacks_art_net() && !self.station.means().frames {
+            let adapter = self.choice.name.clone();
+            return Err(Failure::Net(NetError::PortHeld { port: ART_NET_PORT, adapter }));
+        }
+        let plan =
+            SurveyPlan { sheet: self.sheet().cloned(), ask_settings: true, concern, likely, ..self.survey_plan() };
+        let mut survey = Survey::new(plan);
         let progress = out.progress();
         let expected = self.sheet().map(|sheet| sheet.nodes.len());
         self.run(&mut survey, |survey, now, _| {
@@ -188,12 +257,30 @@ impl Session {
             let of = expected.map(|n| format!(" ({n} on the sheet)")).unwrap_or_default();
             let left = state.left.unwrap_or_default().as_secs_f32();
             progress.show(format!("{} nodes answered{of}, at most {left:.1} s more", state.found));
+            Ok(())
         })?;
         drop(progress);
         if survey.unreadable() > 0 {
             out.note(&format!("{} datagrams could not be read and were left out", survey.unreadable()))?;
         }
-        Ok(survey.into_census())
+        let from = survey.viewpoint();
+        let census = survey.into_census();
+        let devices = census.devices(&from);
+        Ok(Look { census, devices, from })
+    }
+}
+
+/// What was seen in one look.
+pub(crate) struct Look {
+    pub(crate) census: Census,
+    pub(crate) devices: Vec<Device>,
+    pub(crate) from: Viewpoint,
+}
+
+impl Look {
+    /// Everybody who was seen, and whether everybody planned was asked.
+    pub(crate) fn everybody(&self) -> Everybody<'_> {
+        Everybody { devices: &self.devices, asked: self.from.echo_asked }
     }
 }
 

@@ -78,7 +78,7 @@ fn a_dry_run_shows_and_sends_nothing() {
     let rig = Rig::tidewick();
     let said = rig.run(&["set", "quay-north", "--name", "mast", "--dry-run"]).ended(0);
     said.line(&["quay-north", "name", "mast"]);
-    assert!(said.notes.contains("dry run: nothing was sent"), "{}", said.notes);
+    assert!(said.notes.contains("dry run: nothing was changed"), "{}", said.notes);
     assert_eq!(rig.node(NORTH)["name"], "quay-north");
 }
 
@@ -113,7 +113,7 @@ fn whom_is_meant_must_be_clear(#[case] node: &str, #[case] error: &str, #[case] 
 #[rstest]
 #[case(&["set", "a"], "nothing to set: give at least one of")]
 #[case(&["set", "a", "--port", "1", "--port", "2", "--universe", "0"], "2 times --port but 1 times --universe")]
-#[case(&["set", "a", "--port", "1"], "--universe <UNIVERSE>")]
+#[case(&["set", "a", "--port", "1"], "1 times --port but 0 times --universe")]
 #[case(&["set", "a", "--address", "10.40.1"], "invalid value '10.40.1' for '--address <ADDRESS>'")]
 #[case(&["set", "a", "--mask", "255.0.255.0"], "255.0.255.0 is no subnet mask")]
 #[case(&["set", "a", "--dhcp", "--address", "10.0.0.1"], "cannot be used with")]
@@ -140,8 +140,8 @@ fn a_universe_that_does_not_exist_is_refused() {
 fn one_that_refuses_is_told_and_written_down() {
     let scene = TIDEWICK.replacen("model = ", "refuses = true\nmodel = ", 1);
     let rig = Rig::with(&Scene::parse(&scene).unwrap());
-    let said = rig.run_here(&["set", NORTH, "--name", "mast", "--yes"]).ended(3);
-    said.line(&["refused", "quay-north", "keeps its old name"]);
-    assert!(said.notes.contains("next: see where quay-north is now"), "{}", said.notes);
+    let said = rig.run_here(&["set", NORTH, "--name", "mast", "--yes", "--restart", "4"]).ended(3);
+    said.line(&["refused", "quay-north", "keeps what it had: name is quay-north, planned mast"]);
+    assert!(said.notes.contains(&format!("next: see what it says of itself: deft-lantern survey --mac {NORTH}")));
     assert!(rig.folder.read("deft-lantern.log.jsonl").lines().last().unwrap().contains("\"stage\":\"refused\""));
 }

@@ -39,7 +39,7 @@ fn sightings(nodes: u16) -> Vec<Sighting> {
     let from = std::net::SocketAddrV4::new(Ipv4Addr::new(10, 40, 0, 7), 6454);
     let poll = Poll::default().to_bytes();
     let replies = Scene::crowd(nodes, 0.0, 1).nodes().into_iter().flat_map(|mut node| {
-        node.hear(Duration::ZERO, from, &poll);
+        node.hear(Duration::ZERO, from, true, &poll);
         node.wake(Duration::from_secs(2));
         let source = std::net::SocketAddrV4::new(node.address(), 6454);
         let said = std::iter::from_fn(move || node.next_speech());
@@ -129,7 +129,7 @@ fn clashes_of_the_world(bencher: Bencher<'_, '_>, nodes: u16) {
     let census = census(nodes);
     bencher.bench(|| {
         let from = Viewpoint::default();
-        world_clashes(&census, &census.devices(&from), &from).len()
+        world_clashes(&census, &census.devices(&from), &from, None).len()
     });
 }
 

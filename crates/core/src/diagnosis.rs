@@ -44,7 +44,7 @@ pub struct Limits<'a> {
 pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
     let plan = limits.plan;
     let mut spots = Vec::new();
-    if plan.is_on_loopback() {
+    if plan.vantage.is_on_loopback() {
         spots.push(
             "on loopback only what speaks Art-Net, sACN, DNS-SD or SAP is seen: there is no ARP and no echo"
                 .to_owned(),
@@ -86,7 +86,7 @@ pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
     }
     spots.extend(not_swept(plan));
     spots.extend(too_short(limits));
-    if let (false, [gateway, ..]) = (plan.is_passive(), &plan.gateways[..]) {
+    if let (false, [gateway, ..]) = (plan.is_passive(), &plan.vantage.gateways[..]) {
         spots.push(format!("what lies behind the router {gateway} is asked only address by address: --range"));
     }
     spots
@@ -94,11 +94,12 @@ pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
 
 /// Subnets too large to be asked one by one without being told to.
 fn not_swept(plan: &SurveyPlan) -> Option<String> {
-    let sweeps = !plan.is_passive() && !plan.is_on_loopback() && plan.ways.contains(Way::Arp);
+    let sweeps = !plan.is_passive() && !plan.vantage.is_on_loopback() && plan.ways.contains(Way::Arp);
     if !sweeps || !plan.ranges.is_empty() {
         return None;
     }
     let large = plan
+        .vantage
         .seats
         .iter()
         .map(|seat| seat.subnet)
@@ -115,8 +116,8 @@ fn too_short(limits: &Limits<'_>) -> Option<String> {
     let listens = |(way, ..): &&(Way, &str, u64)| {
         let by_frames = matches!(way, Way::Lldp | Way::Igmp);
         limits.plan.ways.contains(*way)
-            && (!by_frames || limits.plan.means.frames)
-            && !(limits.plan.is_on_loopback() && by_frames)
+            && (!by_frames || limits.plan.vantage.means.frames)
+            && !(limits.plan.vantage.is_on_loopback() && by_frames)
     };
     let missed: Vec<&str> = RHYTHMS
         .iter()
@@ -151,7 +152,7 @@ pub struct Emptiness<'a> {
 /// The likely causes when nobody was found, in the order in which to rule them out.
 #[must_use]
 pub fn nothing_found(facts: &Emptiness<'_>) -> Vec<String> {
-    let Some(seat) = facts.plan.seats.first() else { return Vec::new() };
+    let Some(seat) = facts.plan.vantage.seats.first() else { return Vec::new() };
     let adapter = facts.adapter;
     let mut causes = Vec::new();
     if let Some(program) = &facts.port_shared_with {

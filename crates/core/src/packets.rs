@@ -3,7 +3,7 @@
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 
-use lantern_wire::{Arp, packet};
+use lantern_wire::{Arp, Carries, MacAddress, Packet, UdpFrame, packet};
 
 use crate::conversation::Neighbour;
 
@@ -11,6 +11,29 @@ use crate::conversation::Neighbour;
 #[must_use]
 pub fn datagram(from: SocketAddrV4, to: SocketAddrV4, bytes: &[u8]) -> Option<Vec<u8>> {
     packet::udp_packet(from, to, bytes)
+}
+
+/// A datagram as an Ethernet frame, where it cannot leave by a socket; `None` when it is longer than a datagram can be.
+#[must_use]
+pub fn frame(
+    (from_mac, from): (MacAddress, SocketAddrV4),
+    (to_mac, to): (MacAddress, SocketAddrV4),
+    payload: &[u8],
+) -> Option<Vec<u8>> {
+    UdpFrame { from_mac, to_mac, from, to, payload }.to_bytes()
+}
+
+/// Who has which address, as far as this frame tells.
+#[must_use]
+pub fn speaker(frame: &[u8]) -> Option<(Ipv4Addr, MacAddress)> {
+    if let Ok(arp) = Arp::parse(frame) {
+        return Some((arp.sender, arp.sender_mac));
+    }
+    let packet = Packet::parse(frame).ok()?;
+    match (packet.link, packet.carries) {
+        (Some(link), Carries::Udp { from, .. }) => Some((*from.ip(), link.from)),
+        _ => None,
+    }
 }
 
 /// An echo request as an IP packet.

@@ -6,9 +6,10 @@ mod support;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::change::{Change, Protection, plan_one};
+use lantern_core::change::{Change, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
-use lantern_core::conversation::{Alter, AlterEvent, Outcome};
+use lantern_core::conversation::{Alter, AlterEvent, Outcome, Vantage};
+use lantern_core::logbook::Stage;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{Direction, Merge};
 use lantern_sim::MemoryGround;
@@ -21,7 +22,7 @@ const RESTART: Duration = Duration::from_secs(20);
 
 fn port(number: u32, universe: &str) -> WantedPort {
     let universe = Universe::read(universe, DeskBase::One).unwrap();
-    WantedPort { number, direction: None, universe: Some(universe), merge: None }
+    WantedPort { number, universe: Some(universe), ..WantedPort::default() }
 }
 
 /// Everything at once: names, universes of both pages, merge, address, mask and gateway.
@@ -50,18 +51,18 @@ fn address(to: Ipv4Addr) -> Wanted {
 fn change(ground: &mut MemoryGround, wanted: &Wanted) -> Change {
     let census = survey(ground, None);
     let seats = [seat()];
-    let protection = Protection { census: &census, sheet: None, seats: &seats };
+    let protection = support::protection(&census, None, &seats);
     let node = census.designated("02:4d:42:00:10:01").unwrap();
     let mut plan = plan_one(node, wanted, &protection);
     assert!(!plan.is_refused(), "{:?}", plan.findings);
     plan.changes.remove(0)
 }
 
-fn alter(ground: &mut MemoryGround, wanted: &Wanted) -> (Outcome, Vec<(Duration, AlterEvent)>) {
+fn alter(ground: &mut MemoryGround, wanted: &Wanted) -> (Stage, Vec<(Duration, AlterEvent)>) {
     let change = change(ground, wanted);
-    let mut conversation = Alter::new(&change, vec![seat()], RESTART);
+    let mut conversation = Alter::new(&change, Vantage::of_seats(vec![seat()]), RESTART);
     let (events, _) = run(&mut conversation, ground);
-    (conversation.outcome().unwrap().clone(), events)
+    (Stage::from(conversation.outcome().unwrap()), events)
 }
 
 /// What is left to change when the dust has settled, asked without any loss.
@@ -75,7 +76,7 @@ fn left_open(ground: &mut MemoryGround, wanted: &Wanted) -> usize {
 fn everything_is_changed_and_read_back() {
     let mut ground = ground(&one_node(""));
     let (outcome, events) = alter(&mut ground, &everything());
-    assert_eq!(outcome, Outcome::Done);
+    assert_eq!(outcome, Stage::Confirmed);
     assert!(events.iter().any(|(_, event)| *event == AlterEvent::Back(NEW)));
     assert_eq!(left_open(&mut ground, &everything()), 0);
 }
@@ -101,7 +102,7 @@ fn done_means_done_at_any_loss(#[values(5, 15, 30)] percent: u32, #[values(0, 1,
         let mut ground = ground(&one_node("").with_chance(0.0, seed));
         let change = change(&mut ground, &everything());
         let mut lossy = support::ground(&scene);
-        let mut conversation = Alter::new(&change, vec![seat()], RESTART);
+        let mut conversation = Alter::new(&change, Vantage::of_seats(vec![seat()]), RESTART);
         run(&mut conversation, &mut lossy);
         let at = lossy.nodes()[0].address();
         assert!(at == NEW || at == Ipv4Addr::new(10, 40, 1, 100), "seed {seed}: lost at {at}");
@@ -115,10 +116,10 @@ fn done_means_done_at_any_loss(#[values(5, 15, 30)] percent: u32, #[values(0, 1,
 }
 
 #[rstest]
-#[case("restart_ms = 12000", Outcome::Done)]
-#[case("refuses = true", Outcome::Refused)]
-#[case("restart_ms = 25000", Outcome::Silent)]
-fn slow_and_stubborn_nodes_are_told_apart(#[case] habit: &str, #[case] expected: Outcome) {
+#[case("restart_ms = 12000", Stage::Confirmed)]
+#[case("refuses = true", Stage::Refused)]
+#[case("restart_ms = 25000", Stage::Silent)]
+fn slow_and_stubborn_nodes_are_told_apart(#[case] habit: &str, #[case] expected: Stage) {
     let (outcome, _) = alter(&mut ground(&one_node(habit)), &address(NEW));
     assert_eq!(outcome, expected);
 }
@@ -127,7 +128,7 @@ fn slow_and_stubborn_nodes_are_told_apart(#[case] habit: &str, #[case] expected:
 fn one_that_refuses_names_is_not_asked_for_more() {
     let mut ground = ground(&one_node("refuses = true"));
     let (outcome, events) = alter(&mut ground, &everything());
-    assert_eq!(outcome, Outcome::Refused);
+    assert_eq!(outcome, Stage::Refused);
     let sent = events.iter().filter(|(_, event)| matches!(event, AlterEvent::Sent(_))).count();
     assert_eq!(sent, 1);
     assert_eq!(ground.nodes()[0].address(), Ipv4Addr::new(10, 40, 1, 100));
@@ -137,19 +138,19 @@ fn one_that_refuses_names_is_not_asked_for_more() {
 fn one_that_loses_power_half_way_is_silent_and_found_again_later() {
     let mut ground = ground(&one_node(""));
     let change = change(&mut ground, &everything());
-    let mut conversation = Alter::new(&change, vec![seat()], RESTART);
+    let mut conversation = Alter::new(&change, Vantage::of_seats(vec![seat()]), RESTART);
     run_with(&mut conversation, &mut ground, |ground, now, event| {
         if *event == AlterEvent::Confirmed(1) {
             ground.nodes_mut()[0].switch(now, false);
         }
     });
-    assert_eq!(conversation.outcome(), Some(&Outcome::Silent));
+    assert_eq!(conversation.outcome().map(Stage::from), Some(Stage::Silent));
     let now = ground.now();
     ground.nodes_mut()[0].switch(now, true);
     assert!(left_open(&mut ground, &everything()) > 0);
     // The same wish again: only what is still open is sent.
     let (outcome, _) = alter(&mut ground, &everything());
-    assert_eq!((outcome, left_open(&mut ground, &everything())), (Outcome::Done, 0));
+    assert_eq!((outcome, left_open(&mut ground, &everything())), (Stage::Confirmed, 0));
 }
 
 #[test]
@@ -157,17 +158,17 @@ fn one_that_leaves_our_subnet_is_heard_there_but_not_read_back() {
     let mut ground = ground(&one_node(""));
     let away = Ipv4Addr::new(192, 168, 7, 9);
     let (outcome, events) = alter(&mut ground, &Wanted { mask: "/24".parse().ok(), ..address(away) });
-    assert_eq!(outcome, Outcome::HeardOnly);
+    assert_eq!(outcome, Stage::HeardOnly);
     assert!(events.iter().any(|(_, event)| *event == AlterEvent::Back(away)));
 }
 
 #[rstest]
-#[case("lease = \"10.40.250.9\"", "10.40.250.9", Outcome::Done)]
-#[case("", "169.254.16.1", Outcome::HeardOnly)]
+#[case("lease = \"10.40.250.9\"", "10.40.250.9", Stage::Confirmed)]
+#[case("", "169.254.16.1", Stage::HeardOnly)]
 fn dhcp_is_switched_on_and_the_new_address_found(
     #[case] lease: &str,
     #[case] there: Ipv4Addr,
-    #[case] expected: Outcome,
+    #[case] expected: Stage,
 ) {
     let mut ground = ground(&one_node(lease));
     let wanted = Wanted { addressing: Some(Addressing::Dhcp), ..Wanted::default() };
@@ -180,7 +181,7 @@ fn a_leased_address_is_pinned_where_it_is() {
     let mut ground = ground(&one_node("dhcp = true\nlease = \"10.40.250.9\""));
     let leased = Ipv4Addr::new(10, 40, 250, 9);
     let (outcome, _) = alter(&mut ground, &address(leased));
-    assert_eq!(outcome, Outcome::Done);
+    assert_eq!(outcome, Stage::Confirmed);
     assert_eq!((ground.nodes()[0].address(), left_open(&mut ground, &address(leased))), (leased, 0));
 }
 
@@ -188,7 +189,7 @@ fn a_leased_address_is_pinned_where_it_is() {
 fn neighbours_of_a_port_stay_where_they_are() {
     let mut ground = ground(&one_node(""));
     let wanted = Wanted { ports: vec![port(2, "0:1:14")], ..Wanted::default() };
-    assert_eq!(alter(&mut ground, &wanted).0, Outcome::Done);
+    assert_eq!(alter(&mut ground, &wanted).0, Stage::Confirmed);
     let census = survey(&mut ground, None);
     let flat: Vec<u16> = census.nodes()[0].ports().map(|(_, _, port)| port.universe.flat()).collect();
     assert_eq!(flat, [16, 30, 18, 19, 32, 33, 41, 42]);

@@ -148,7 +148,7 @@ fn two_macs_at_one_address_are_both_named_whatever_the_way(#[case] one: Sighting
     let census = census(&[one, other]);
     let contested = census.contested(&here());
     assert_eq!((contested.len(), contested[0].address, contested[0].macs.clone()), (1, A, vec![mac(1), mac(2)]));
-    let said = world_clashes(&census, &census.devices(&here()), &here())
+    let said = world_clashes(&census, &census.devices(&here()), &here(), None)
         .into_iter()
         .find(|finding| finding.rule.code == "W001")
         .unwrap()
@@ -209,7 +209,10 @@ fn several_dhcp_servers_are_a_warning_and_one_is_none() {
     let server = |last, address| seen(Some(mac(last)), address, Told::DhcpServer { server: address });
     let codes = |sightings: &[Sighting]| -> Vec<&str> {
         let census = census(sightings);
-        world_clashes(&census, &census.devices(&here()), &here()).iter().map(|finding| finding.rule.code).collect()
+        world_clashes(&census, &census.devices(&here()), &here(), None)
+            .iter()
+            .map(|finding| finding.rule.code)
+            .collect()
     };
     assert_eq!(codes(&[server(1, A), server(1, A)]), [""; 0]);
     assert_eq!(codes(&[server(1, A), server(2, B)]), ["W006"]);
@@ -234,7 +237,7 @@ fn two_censuses_are_compared_in_words() {
     let before = census(&evidence());
     let mut later = evidence();
     later.remove(9);
-    later[0] = seen(Some(mac(1)), A, reply(mac(1), B, "quay-mast"));
+    later[0] = seen(Some(mac(1)), B, reply(mac(1), B, "quay-mast"));
     later[1] = seen(Some(mac(1)), B, Told::Arp);
     later[2] = Sighting { to_us: true, ..seen(Some(mac(1)), B, Told::Echo) };
     later.push(seen(Some(mac(5)), Ipv4Addr::new(10, 40, 1, 5), Told::Echo));

@@ -18,11 +18,17 @@ fn seat(own: &str, subnet: &str) -> Seat {
 fn plan(own: &str, subnet: &str) -> SurveyPlan {
     let seats = vec![seat(own, subnet)];
     SurveyPlan {
-        means: Means { frames: true, echo: false, neighbours: true },
         ways: Ways::ALL,
         ranges: SurveyPlan::usual_ranges(&seats),
         ..SurveyPlan::art_net(seats, None, false)
     }
+    .with_means(Means { frames: true, echo: false, neighbours: true })
+}
+
+fn behind_a_router() -> SurveyPlan {
+    let mut plan = plan("10.40.0.7", "10.40.0.0/24");
+    plan.vantage.gateways = vec![Ipv4Addr::new(10, 40, 0, 1)];
+    plan
 }
 
 fn limits(plan: &SurveyPlan) -> Limits<'_> {
@@ -71,7 +77,7 @@ fn without_frames_nodes_in_other_subnets_may_be_dropped_by_the_system() {
 #[rstest]
 #[case::large(plan("10.40.0.7", "10.40.0.0/16"), "10.40.0.0/16 has 65534 addresses, too many to ask unasked")]
 #[case::passive(SurveyPlan { extent: Extent::Listen(Duration::from_secs(400)), ..plan("10.40.0.7", "10.40.0.0/24") }, "nothing was asked")]
-#[case::router(SurveyPlan { gateways: vec![Ipv4Addr::new(10, 40, 0, 1)], ..plan("10.40.0.7", "10.40.0.0/24") }, "what lies behind the router 10.40.0.1")]
+#[case::router(behind_a_router(), "what lies behind the router 10.40.0.1")]
 #[case::loopback(plan("127.9.0.1", "127.9.0.0/16"), "on loopback only what speaks")]
 fn each_plan_has_its_own(#[case] plan: SurveyPlan, #[case] said: &str) {
     let spots = blind_spots(&limits(&plan));

@@ -144,7 +144,7 @@ proptest! {
         let sheet = RigSheet::parse(&sheet_of(&octets, &[])).unwrap();
         let census = support::survey(&mut support::ground(&Scene::crowd(6, 0.0, 3)), None);
         let seats = [support::seat()];
-        let protection = Protection { census: &census, sheet: Some(&sheet), seats: &seats };
+        let protection = Protection { census: &census, devices: &[], sheet: Some(&sheet), seats: &seats, own: &[], earlier: &[], outside: false };
         let plan = plan_by_sheet(&compare(&sheet, &census), &protection, |_| true);
         if !plan.is_refused() {
             let mut held: Vec<(Option<_>, Ipv4Addr)> = census.nodes().iter().map(|n| (n.mac, n.address)).collect();

@@ -73,7 +73,7 @@ fn what_the_network_says_cannot_break_a_sheet() {
 fn the_world_by_itself_shows_what_is_wrong() {
     let census = harbour(|text| text.replace("10.40.5.100", "10.40.1.100").replace("10.40.240.1", "192.168.7.9"));
     let from = Viewpoint { subnets: vec![seat().subnet], ..Viewpoint::default() };
-    let found = world_clashes(&census, &census.devices(&from), &from);
+    let found = world_clashes(&census, &census.devices(&from), &from, None);
     let said: Vec<String> = found.iter().map(|f| format!("{} {}", f.rule.code, f.what)).collect();
     assert!(
         said[0].starts_with("W001 10.40.1.100 is held by 02:4d:42:00:10:01 (quay-north) and 02:4d:42:00:50:01"),
@@ -91,10 +91,18 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
     let (census, seats) = (as_it_is(), [seat()]);
     let wanted =
         Wanted { addressing: Some(Addressing::Fixed(Ipv4Addr::new(10, 40, 1, 150))), ..Wanted::default() };
-    let protection = Protection { census: &census, sheet: None, seats: &seats };
+    let protection = Protection {
+        census: &census,
+        devices: &[],
+        sheet: None,
+        seats: &seats,
+        own: &[],
+        earlier: &[],
+        outside: false,
+    };
     let plan = plan_one(census.designated("quay-north").unwrap(), &wanted, &protection);
     let (node, step) = (plan.changes[0].node_name(), &plan.changes[0].steps[0]);
-    let stage = Stage::from(&Outcome::Refused);
+    let stage = Stage::from(&Outcome::Refused(Vec::new()));
     let entry = Entry {
         format: FORMAT,
         at: "2026-05-03T18:00:00Z",

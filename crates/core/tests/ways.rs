@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_core::census::{Way, Ways};
 use lantern_core::conversation::{
     Conversation, Datagram, Extent, Glimpse, Heard, Means, Neighbour, Outgoing, Seat, Survey, SurveyEvent,
-    SurveyPlan, ports_of,
+    SurveyPlan, Vantage, ports_of,
 };
 use lantern_wire::dhcp::{Dhcp, DhcpKind};
 use lantern_wire::dns_sd::{Answer, DnsSd, EVERY_TYPE, Fact, Question};
@@ -25,7 +25,8 @@ fn seat(own: &str, subnet: &str) -> Seat {
 
 fn plan() -> SurveyPlan {
     let seats = vec![seat("10.40.0.7", "10.40.0.0/16")];
-    SurveyPlan { ways: Ways::ALL, own_mac: Some(OWN_MAC), ..SurveyPlan::art_net(seats, None, false) }
+    let vantage = Vantage { own_mac: Some(OWN_MAC), ..Vantage::of_seats(seats) };
+    SurveyPlan { ways: Ways::ALL, vantage, ..SurveyPlan::art_net(Vec::new(), None, false) }
 }
 
 fn hear(survey: &mut Survey, at: u64, port: u16, bytes: &[u8]) {
@@ -105,7 +106,7 @@ fn types_are_asked_for_first_then_whoever_offers_what_was_told() {
 #[test]
 fn on_loopback_the_wire_of_the_ground_stands_for_every_group() {
     let seats = vec![seat("127.9.0.1", "127.9.0.0/16")];
-    let mut survey = Survey::new(SurveyPlan { seats, ..plan() });
+    let mut survey = Survey::new(SurveyPlan { vantage: Vantage::of_seats(seats), ..plan() });
     let sent = until(&mut survey, 3000);
     let wire = Ipv4Addr::new(127, 9, 255, 255);
     assert!(
@@ -121,7 +122,7 @@ fn on_loopback_the_wire_of_the_ground_stands_for_every_group() {
 #[test]
 fn dhcp_servers_are_asked_to_show_themselves_and_nothing_is_requested() {
     let means = Means { frames: true, echo: false, neighbours: false };
-    let mut survey = Survey::new(SurveyPlan { means, ..plan() });
+    let mut survey = Survey::new(plan().with_means(means));
     let sent = until(&mut survey, 3000);
     let frames = sent.iter().filter_map(|outgoing| match outgoing {
         Outgoing::Frame(frame) => UdpFrame::parse(frame).ok(),
@@ -138,7 +139,7 @@ fn dhcp_servers_are_asked_to_show_themselves_and_nothing_is_requested() {
 #[case::nothing(Means { frames: false, echo: false, neighbours: true }, 300)]
 fn a_sweep_knocks_in_the_best_way_there_is_and_not_too_fast(#[case] means: Means, #[case] most: usize) {
     let ranges = vec!["10.40.1.0/24".parse().unwrap()];
-    let mut survey = Survey::new(SurveyPlan { means, ranges, extent: Extent::Ranges, ..plan() });
+    let mut survey = Survey::new(SurveyPlan { ranges, extent: Extent::Ranges, ..plan().with_means(means) });
     let sent = until(&mut survey, 999);
     let knocks = sent.iter().filter(|outgoing| match outgoing {
         Outgoing::Frame(frame) => frame[12..14] == [0x08, 0x06],
@@ -154,7 +155,7 @@ fn a_sweep_knocks_in_the_best_way_there_is_and_not_too_fast(#[case] means: Means
 #[test]
 fn an_old_entry_of_the_system_names_only_who_was_seen_otherwise() {
     let means = Means { frames: false, echo: false, neighbours: true };
-    let mut survey = Survey::new(SurveyPlan { means, ..plan() });
+    let mut survey = Survey::new(plan().with_means(means));
     let entry = |last, fresh| Neighbour {
         address: Ipv4Addr::new(10, 40, 1, last),
         mac: MacAddress([2, 0, 0, 0, 1, last]),
@@ -195,5 +196,5 @@ fn broken_messages_of_every_protocol_are_counted_and_end_nothing() {
     }
     assert_eq!((survey.unreadable(), survey.census().devices(&survey.viewpoint()).len()), (4, 0));
     assert!(survey.wake_at().is_some());
-    assert_eq!(survey.plan().seats[0].own, OWN);
+    assert_eq!(survey.plan().vantage.seats[0].own, OWN);
 }

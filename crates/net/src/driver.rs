@@ -1,10 +1,14 @@
 //! Runs a conversation of `lantern-core` against the real world.
 
+use std::collections::HashMap;
 use std::io;
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
+use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 
+use lantern_core::MacAddress;
 use lantern_core::conversation::{Conversation, Datagram, Heard, Neighbour, Outgoing};
+use lantern_core::packets;
 use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
@@ -46,15 +50,18 @@ enum Input {
     Neighbours(Vec<Neighbour>),
 }
 
-/// Runs `conversation` on `station` until it is over. `watch` is called with every event, before anything that
-/// follows from it is sent, and with `None` about ten times a second.
+/// The most addresses whose MAC address is kept, to send frames to.
+const MOST_KNOWN: usize = 4096;
+
+/// Runs `conversation` on `station` until it is over, or until `watch` breaks it off: then nothing more is sent. `watch` is
+/// called with every event, before anything that follows from it is sent, and with `None` about ten times a second.
 ///
 /// # Errors
 /// When the system gives no sockets to wait on, or every single send is refused.
 pub fn run<C: Conversation>(
     conversation: &mut C,
     station: &Station,
-    watch: impl FnMut(&C, Duration, Option<C::Event>),
+    watch: impl FnMut(&C, Duration, Option<C::Event>) -> ControlFlow<()>,
 ) -> Result<Traffic, NetError> {
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
     runtime.block_on(async {
@@ -69,7 +76,7 @@ pub fn run<C: Conversation>(
 /// # Errors
 /// When the system gives no raw frames.
 pub fn run_frames<C: Conversation>(conversation: &mut C, adapter: &str) -> Result<(), NetError> {
-    run(conversation, &Station::of_frames(adapter)?, |_, _, _| {}).map(drop)
+    run(conversation, &Station::of_frames(adapter)?, |_, _, _| ControlFlow::Continue(())).map(drop)
 }
 
 /// One conversation on its way.
@@ -84,6 +91,8 @@ struct Run<'a> {
     began: Instant,
     traffic: Traffic,
     refusal: Option<io::Error>,
+    /// Who was heard from which MAC address, where datagrams have to be sent as frames.
+    macs: HashMap<Ipv4Addr, MacAddress>,
 }
 
 impl<'a> Run<'a> {
@@ -92,6 +101,8 @@ impl<'a> Run<'a> {
         let mut readers = JoinSet::new();
         let mut out = Vec::new();
         for udp in &station.sockets {
+            // What came before the conversation began was said to nobody.
+            udp.empty();
             let socket = UdpSocket::from_std(udp.socket.try_clone()?)?;
             let port = udp.port;
             readers.spawn(read(socket, mail.clone(), move |from, bytes| match from {
@@ -112,13 +123,14 @@ impl<'a> Run<'a> {
         if let Some(recorder) = &station.recorder {
             recorder.borrow_mut().begin()?;
         }
-        Ok(Self { station, out, turn: 0, inbox, mail, readers, began, traffic, refusal: None })
+        let macs = HashMap::new();
+        Ok(Self { station, out, turn: 0, inbox, mail, readers, began, traffic, refusal: None, macs })
     }
 
     async fn drive<C: Conversation>(
         &mut self,
         conversation: &mut C,
-        mut watch: impl FnMut(&C, Duration, Option<C::Event>),
+        mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> ControlFlow<()>,
     ) -> Result<(), NetError> {
         let mut ticked = Duration::ZERO;
         while let Some(wake_at) = conversation.wake_at() {
@@ -136,7 +148,9 @@ impl<'a> Run<'a> {
             }
             let now = self.began.elapsed();
             while let Some(event) = conversation.next_event() {
-                watch(conversation, now, Some(event));
+                if watch(conversation, now, Some(event)).is_break() {
+                    return Ok(());
+                }
             }
             while let Some(outgoing) = conversation.next_send() {
                 self.send(outgoing).await;
@@ -148,7 +162,9 @@ impl<'a> Run<'a> {
             }
             if now >= ticked + TICK {
                 ticked = now;
-                watch(conversation, now, None);
+                if watch(conversation, now, None).is_break() {
+                    return Ok(());
+                }
             }
         }
         Ok(())
@@ -163,7 +179,10 @@ impl<'a> Run<'a> {
                 let seat = self.station.seat_of(*from.ip());
                 conversation.hear(now, &Heard::Datagram(Datagram { seat, from: *from, port: *port, bytes }));
             }
-            Input::Frame(frame) => conversation.hear(now, &Heard::Frame(frame)),
+            Input::Frame(frame) => {
+                self.learn_mac(frame);
+                conversation.hear(now, &Heard::Frame(frame));
+            }
             Input::Echo(from) => conversation.hear(now, &Heard::Echo(*from)),
             Input::Neighbours(table) => conversation.hear(now, &Heard::Neighbours(table)),
         }
@@ -174,8 +193,11 @@ impl<'a> Run<'a> {
         let sent = match outgoing {
             Outgoing::Datagram { to, bytes, .. } => match self.station.socket_of(to.port()) {
                 Some(socket) => self.out[socket].send_to(&bytes, SocketAddr::V4(to)).await.map(drop),
-                // Told as a lack when the station was opened.
-                None => return,
+                // Another program holds the port for itself: told as a lack when the station was opened.
+                None => match self.as_frame(to, &bytes) {
+                    Some(frame) => self.station.tap.as_ref().map_or(Ok(()), |tap| tap.send(&frame)),
+                    None => return,
+                },
             },
             Outgoing::Frame(frame) => self.station.tap.as_ref().map_or(Ok(()), |tap| tap.send(&frame)),
             Outgoing::Echo { to, .. } => {
@@ -201,6 +223,34 @@ impl<'a> Run<'a> {
         }
     }
 
+    /// Where the port is not to be had, who speaks from which MAC address has to be known by ourselves.
+    fn learn_mac(&mut self, frame: &[u8]) {
+        if !self.station.speaks_by_frames() {
+            return;
+        }
+        if let Some((address, mac)) = packets::speaker(frame)
+            && self.macs.len() < MOST_KNOWN
+        {
+            self.macs.insert(address, mac);
+        }
+    }
+
+    /// A datagram as a frame, where its port is held by another program and frames can be sent.
+    fn as_frame(&self, to: SocketAddrV4, payload: &[u8]) -> Option<Vec<u8>> {
+        let from_mac = self.station.own_mac.filter(|_| self.station.speaks_by_frames())?;
+        let seat = self.station.seats.get(self.station.seat_of(*to.ip()))?;
+        let to_everybody =
+            to.ip().is_broadcast() || self.station.seats.iter().any(|s| s.subnet.broadcast() == *to.ip());
+        let to_mac = if to_everybody {
+            MacAddress([0xff; 6])
+        } else if to.ip().is_multicast() {
+            MacAddress::of_group(*to.ip())
+        } else {
+            *self.macs.get(to.ip())?
+        };
+        packets::frame((from_mac, SocketAddrV4::new(seat.own, to.port())), (to_mac, to), payload)
+    }
+
     /// The socket whose turn it is.
     fn next_of<'s>(&self, sockets: &'s [std::net::UdpSocket]) -> Option<&'s std::net::UdpSocket> {
         sockets.get(self.turn % sockets.len().max(1))
@@ -220,7 +270,7 @@ impl<'a> Run<'a> {
     fn join(&mut self, seat: usize, group: Ipv4Addr, port: u16) {
         let is_first = seat == 0 && self.station.seats.first().is_some_and(|seat| !seat.own.is_loopback());
         if let Some(socket) = self.station.socket_of(port).filter(|_| is_first)
-            && self.station.sockets[socket].join(group).is_err()
+            && self.station.join(socket, group).is_err()
         {
             self.traffic.groups_refused += 1;
         }

@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 use std::net::{Ipv4Addr, SocketAddrV4, UdpSocket};
+use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 
 use lantern_core::adapter::{Choice, choose};
@@ -22,14 +23,17 @@ fn choice(ground: &LoopbackGround) -> Choice {
 fn a_survey_runs_on_real_sockets_and_tells_as_it_goes() {
     let ground = LoopbackGround::start(&Scene::crowd(12, 0.0, 1)).unwrap();
     let choice = choice(&ground);
-    let station = Station::open(&choice, &art_net()).unwrap();
+    let station = Station::open(&choice, &art_net(), None).unwrap();
     assert!(!station.is_shared());
     let mut survey = Survey::new(SurveyPlan::art_net(choice.seats.clone(), None, true));
     let (mut found, mut ticks) = (0, 0);
-    let traffic = run(&mut survey, &station, |_, _, event| match event {
-        Some(SurveyEvent::Found(_)) => found += 1,
-        Some(_) => {}
-        None => ticks += 1,
+    let traffic = run(&mut survey, &station, |_, _, event| {
+        match event {
+            Some(SurveyEvent::Found(_)) => found += 1,
+            Some(_) => {}
+            None => ticks += 1,
+        }
+        ControlFlow::Continue(())
     })
     .unwrap();
     assert_eq!((found, survey.census().nodes().len()), (12, 12));
@@ -45,7 +49,7 @@ fn a_port_that_is_shared_works_and_is_told() {
     let desk = Socket::new(Domain::IPV4, Type::DGRAM, None).unwrap();
     desk.set_reuse_address(true).unwrap();
     desk.bind(&SocketAddrV4::new(ground.guest(), 6454).into()).unwrap();
-    let station = Station::open(&choice, &art_net()).unwrap();
+    let station = Station::open(&choice, &art_net(), None).unwrap();
     assert!(station.is_shared());
 }
 
@@ -53,7 +57,7 @@ fn a_port_that_is_shared_works_and_is_told() {
 fn a_port_that_is_held_alone_is_an_error_with_its_name() {
     let ground = LoopbackGround::start(&Scene::crowd(1, 0.0, 1)).unwrap();
     let _held = UdpSocket::bind((ground.guest(), 6454)).unwrap();
-    let error = Station::open(&choice(&ground), &art_net()).unwrap_err();
+    let error = Station::open(&choice(&ground), &art_net(), None).unwrap_err();
     assert!(matches!(&error, NetError::PortHeld { port: 6454, adapter } if adapter == "lo"), "{error}");
 }
 
@@ -90,19 +94,22 @@ impl Conversation for Once {
 #[test]
 fn a_send_that_the_system_refuses_ends_the_run_with_the_reason() {
     let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
-    let station = Station::open(&choice(&ground), &art_net()).unwrap();
+    let station = Station::open(&choice(&ground), &art_net(), None).unwrap();
     // From loopback nothing leaves this computer.
     let mut once = Once { to: SocketAddrV4::new(Ipv4Addr::new(10, 40, 0, 1), 6454), sent: false, over: false };
-    assert!(matches!(run(&mut once, &station, |_, _, _| {}), Err(NetError::NothingSent(_))));
+    assert!(matches!(
+        run(&mut once, &station, |_, _, _| ControlFlow::Continue(())),
+        Err(NetError::NothingSent(_))
+    ));
 }
 
 #[test]
 fn a_conversation_ends_by_its_own_clock() {
     let ground = LoopbackGround::start(&Scene::crowd(0, 0.0, 1)).unwrap();
-    let station = Station::open(&choice(&ground), &art_net()).unwrap();
+    let station = Station::open(&choice(&ground), &art_net(), None).unwrap();
     let mut once = Once { to: SocketAddrV4::new(ground.guest(), 6454), sent: false, over: false };
     let began = Instant::now();
-    let traffic = run(&mut once, &station, |_, _, _| {}).unwrap();
+    let traffic = run(&mut once, &station, |_, _, _| ControlFlow::Continue(())).unwrap();
     assert_eq!((traffic.sent, traffic.refused), (1, 0));
     assert!(began.elapsed() >= Duration::from_millis(200));
 }

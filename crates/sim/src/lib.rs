@@ -18,9 +18,9 @@ pub use device::{DeviceSetup, ServiceSetup, SimDevice, StreamSetup, Utterance};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LoopbackGround, MemoryGround};
-pub use link::Link;
+pub use link::{Link, Trouble};
 pub use model::Model;
-pub use node::{Destination, NodeSetup, PagePorts, Reply, SimNode, Speech};
+pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Written};
 pub use scene::{
     HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET,
     TIDEWICK_SHEET,

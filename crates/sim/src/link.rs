@@ -1,14 +1,27 @@
-//! The way between two parties: how long a datagram takes, and whether it arrives.
+//! The way between two parties: how long a datagram takes, and whether it arrives, how often and in which shape.
 
 use std::time::Duration;
 
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
 
-/// A lossy link, the same for the same seed.
+/// What happens to datagrams, each a share of them from 0 to 1.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Trouble {
+    /// Share that is lost.
+    pub loss: f64,
+    /// Share that arrives twice.
+    pub duplicate: f64,
+    /// Share that is held up for up to a second and a half, so that others overtake it.
+    pub reorder: f64,
+    /// Share that arrives damaged.
+    pub corrupt: f64,
+}
+
+/// A troubled link, the same for the same seed.
 #[derive(Debug)]
 pub struct Link {
-    loss: f64,
+    trouble: Trouble,
     dice: StdRng,
 }
 
@@ -16,16 +29,53 @@ impl Link {
     /// A link that loses this share (0 to 1) of all datagrams.
     #[must_use]
     pub fn new(loss: f64, seed: u64) -> Self {
-        Self { loss: loss.clamp(0.0, 1.0), dice: StdRng::seed_from_u64(seed) }
+        Self::with(Trouble { loss, ..Trouble::default() }, seed)
+    }
+
+    /// A link with all these troubles.
+    #[must_use]
+    pub fn with(trouble: Trouble, seed: u64) -> Self {
+        let share = |part: f64| part.clamp(0.0, 1.0);
+        let Trouble { loss, duplicate, reorder, corrupt } = trouble;
+        let trouble = Trouble {
+            loss: share(loss),
+            duplicate: share(duplicate),
+            reorder: share(reorder),
+            corrupt: share(corrupt),
+        };
+        Self { trouble, dice: StdRng::seed_from_u64(seed) }
     }
 
     /// Whether the next datagram arrives.
     pub fn delivers(&mut self) -> bool {
-        !self.dice.random_bool(self.loss)
+        !self.dice.random_bool(self.trouble.loss)
     }
 
-    /// How long the next datagram is under way: 0.1 to 1 ms, as on a switched network.
+    /// Whether the datagram arrives a second time.
+    pub fn repeats(&mut self) -> bool {
+        self.dice.random_bool(self.trouble.duplicate)
+    }
+
+    /// How long the next datagram is under way: 0.1 to 1 ms, as on a switched network, unless it is held up.
     pub fn latency(&mut self) -> Duration {
+        if self.dice.random_bool(self.trouble.reorder) {
+            return Duration::from_millis(self.dice.random_range(1..1500));
+        }
         Duration::from_micros(self.dice.random_range(100..1000))
+    }
+
+    /// The datagram as it arrives: cut short or with a byte changed, where it is damaged. Its checksum would not hold,
+    /// so a damaged one counts as lost where a system looks at that; programs that hear frames see it.
+    pub fn damage(&mut self, bytes: &mut Vec<u8>) -> bool {
+        if bytes.is_empty() || !self.dice.random_bool(self.trouble.corrupt) {
+            return false;
+        }
+        let at = self.dice.random_range(0..bytes.len());
+        if self.dice.random_bool(0.5) {
+            bytes.truncate(at);
+        } else {
+            bytes[at] ^= self.dice.random_range(1..=255u8);
+        }
+        true
     }
 }

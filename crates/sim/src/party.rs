@@ -94,9 +94,9 @@ impl Party {
         }
     }
 
-    pub(crate) fn hear(&mut self, now: Duration, port: u16, from: SocketAddrV4, bytes: &[u8]) {
+    pub(crate) fn hear(&mut self, now: Duration, port: u16, from: SocketAddrV4, to_everybody: bool, bytes: &[u8]) {
         match self {
-            Self::Node(node) if port == PORT => node.hear(now, from, bytes),
+            Self::Node(node) if port == PORT => node.hear(now, from, to_everybody, bytes),
             Self::Node(_) => {}
             Self::Device(device) => device.hear(now, port, from, bytes),
         }

@@ -49,10 +49,14 @@ impl<const N: usize> Text<N> {
         self.said().is_empty()
     }
 
-    /// The text before the first NUL; bytes that are not UTF-8 become U+FFFD.
+    /// The text before the first NUL, without the spaces some senders pad it with. What is not UTF-8 is read as
+    /// Latin-1, which older senders write.
     #[must_use]
     pub fn to_lossy(&self) -> String {
-        String::from_utf8_lossy(self.said()).into_owned()
+        let said = self.said();
+        let text = std::str::from_utf8(said)
+            .map_or_else(|_| said.iter().map(|byte| char::from(*byte)).collect(), str::to_owned);
+        text.trim_end_matches(' ').to_owned()
     }
 
     fn said(&self) -> &[u8] {
@@ -93,6 +97,14 @@ mod tests {
     #[test]
     fn a_field_without_nul_is_read_to_its_end() {
         assert_eq!(Text::from_wire(*b"abcd").to_lossy(), "abcd");
-        assert_eq!(Text::from_wire(*b"a\xffc\0").to_lossy(), "a\u{fffd}c");
+    }
+
+    #[rstest]
+    #[case(*b"T\xfcr\0", "Tür")]
+    #[case(*b"a   ", "a")]
+    #[case(*b" a \0", " a")]
+    #[case(*b"    ", "")]
+    fn latin_1_is_read_and_padding_left_out(#[case] wire: [u8; 4], #[case] text: &str) {
+        assert_eq!(Text::from_wire(wire).to_lossy(), text);
     }
 }

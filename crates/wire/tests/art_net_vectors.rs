@@ -113,11 +113,10 @@ fn four_outputs_say_what_the_facts_say() {
     assert_eq!((u64::from(reply.net), u64::from(reply.sub)), (1, 1));
     let flat: Vec<u16> = reply
         .stated_ports()
-        .iter()
-        .map(|p| u16::from(reply.net) << 8 | u16::from(reply.sub) << 4 | u16::from(p.switch_out))
+        .map(|(_, p)| u16::from(reply.net) << 8 | u16::from(reply.sub) << 4 | u16::from(p.switch_out))
         .collect();
     assert_eq!(serde_json::to_value(flat).unwrap(), facts["out_universes_flat"]);
-    assert!(reply.stated_ports().iter().all(|p| p.kind.is_output() && !p.kind.is_input()));
+    assert!(reply.stated_ports().all(|(_, p)| p.kind.is_output() && !p.kind.is_input()));
     assert!(reply.ports[2].output_a.merges_ltp() && !reply.ports[1].output_a.merges_ltp());
     assert_eq!((reply.firmware, reply.bind_index, reply.port), (0x0104, 1, 6454));
     assert_eq!((reply.esta, reply.refresh_rate, reply.sacn_priority), (0x7ff0, 44, 100));

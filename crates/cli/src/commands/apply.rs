@@ -1,11 +1,13 @@
 //! `apply`: make the rig what the sheet says.
 
-use lantern_core::change::{Protection, plan_by_sheet};
+use lantern_core::change::plan_by_sheet;
 use lantern_core::clash::sheet_clashes;
-use lantern_core::compare::compare;
+use lantern_core::compare::compare_all;
+use lantern_core::conversation::Concern;
 use lantern_core::finding::Severity;
+use lantern_core::sheet::SheetNode;
 
-use super::changes::{HowToWrite, carry_out};
+use super::changes::{Around, HowToWrite, carry_out};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -35,12 +37,14 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     refuse_clashes(&file)?;
     refuse_strangers(&args.only, &file)?;
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
-    let census = session.survey(true, out)?;
     let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };
-    let protection = Protection { census: &census, sheet: Some(sheet), seats: session.seats() };
-    let comparison = compare(sheet, &census);
+    let _alone = args.how.alone_on(&session)?;
     let wanted = |name: &str| args.only.is_empty() || args.only.iter().any(|only| only == name);
-    let plan = plan_by_sheet(&comparison, &protection, wanted);
+    let addresses = sheet.nodes.iter().filter_map(SheetNode::fixed_address).collect();
+    let look = session.look(Concern::of_sheet(sheet), addresses, out)?;
+    let comparison = compare_all(sheet, &look.census, look.everybody());
+    let around = Around::of(&session, &look, false)?;
+    let plan = plan_by_sheet(&comparison, &around.protection(), wanted);
     carry_out(&session, &plan, args.how, out)
 }
 

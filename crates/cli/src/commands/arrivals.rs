@@ -69,21 +69,16 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         over: false,
     };
     let mut book = Book::default();
-    let mut failed = Ok(());
     out.note("looking who is there already; switch the next one on in three seconds")?;
     let progress = out.progress();
-    session.run(&mut waiting, |waiting, now, event| {
-        let told = match event {
-            Some(arrival) => progress.suspend(|| book.tell(&arrival, out)),
-            None => {
-                progress.show(waiting.state(now));
-                progress.suspend(|| book.more(&waiting.survey, now, out))
-            }
-        };
-        failed = std::mem::replace(&mut failed, Ok(())).and(told);
+    session.run(&mut waiting, |waiting, now, event| match event {
+        Some(arrival) => progress.suspend(|| book.tell(&arrival, out)),
+        None => {
+            progress.show(waiting.state(now));
+            progress.suspend(|| book.more(&waiting.survey, now, out))
+        }
     })?;
     drop(progress);
-    failed?;
     book.more(&waiting.survey, Duration::MAX, out)?;
     let came = waiting.came;
     out.note(&format!("{came} came"))?;

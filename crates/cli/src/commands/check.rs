@@ -1,18 +1,23 @@
 //! `check`: does every node answer, and is it as planned.
 
-use lantern_core::compare::{Comparison, Difference, Row, State, compare};
-use lantern_core::finding::Finding;
+use lantern_core::census::Device;
+use lantern_core::clash::world_clashes;
+use lantern_core::compare::{Comparison, Difference, Row, State, compare_all, held_addresses};
+use lantern_core::conversation::Concern;
+use lantern_core::finding::{Finding, Severity};
+use lantern_core::sheet::{RigSheet, SheetNode};
 use serde::Serialize;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
-use crate::output::{Cell, Out, Table, Tone, findings};
-use crate::session::{OnSheet, Session};
+use crate::output::{Cell, Out, Table, Tone, counted, findings};
+use crate::session::{Look, OnSheet, Session};
 
 /// Ask every node on the sheet to answer, and compare each with the plan
 ///
-/// Changes nothing. Ends with 1 when a node is missing, different, or not on the sheet.
+/// Changes nothing. Asks in every way there is, those that speak no Art-Net by ARP and echo. Ends with 1 when a node is
+/// missing, different, not on the sheet, or did not tell everything planned, and when two devices hold one address.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     #[command(flatten)]
@@ -50,19 +55,23 @@ struct Surplus {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let file = SheetFile::read(&args.on.sheet)?;
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
-    let census = session.survey(true, out)?;
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
-    let comparison = compare(&file.sheet, &census);
-    let found = comparison.findings(&file.sheet);
+    let sheet = &file.sheet;
+    let addresses = sheet.nodes.iter().filter_map(SheetNode::fixed_address).collect();
+    let look = session.look(Concern::of_sheet(sheet), addresses, out)?;
+    let comparison = compare_all(sheet, &look.census, look.everybody());
+    let beside = around(&look, sheet);
+    let found: Vec<Finding> = comparison.findings(sheet).into_iter().chain(beside.iter().cloned()).collect();
     if out.is_json() {
         out.object(&answer(&comparison, &found))?;
         return Ok(Exit::of(&found));
     }
     out.table(&table(&comparison))?;
     out.line("")?;
-    // The table tells the differences; the list adds who is missing and who is too many.
-    findings::print(out, &comparison.absences(&file.sheet))?;
-    let line = summary(&comparison, out);
+    // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
+    let listed: Vec<Finding> = comparison.absences(sheet).into_iter().chain(beside).collect();
+    findings::print(out, &listed)?;
+    let line = summary(&comparison, &found, out);
     out.line(&line)?;
     if comparison.different() > 0 {
         out.hint(&format!("deft-lantern apply {} --dry-run", file.path.display()))?;
@@ -70,18 +79,44 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     Ok(Exit::of(&found))
 }
 
-fn summary(comparison: &Comparison<'_>, out: &Out) -> String {
+/// What is wrong on the wire around the nodes: addresses held twice, nodes out of reach, rivals. What is only worth a note
+/// belongs to a survey.
+fn around(look: &Look, sheet: &RigSheet) -> Vec<Finding> {
+    let mut found = world_clashes(&look.census, &look.devices, &look.from, Some(sheet));
+    found.retain(|finding| finding.rule.severity != Severity::Note);
+    found.extend(held_addresses(sheet, &look.devices));
+    found
+}
+
+fn summary(comparison: &Comparison<'_>, found: &[Finding], out: &Out) -> String {
     let (planned, not_asked) = comparison.asked();
-    let rest =
-        if not_asked > 0 { format!("; {not_asked} speak no Art-Net and were not asked") } else { String::new() };
-    if comparison.is_as_planned() {
+    let (untold, unchecked) = comparison.untold();
+    let mut rest = String::new();
+    if untold > 0 {
+        rest += &format!("; {} did not tell everything", counted(untold, "node"));
+    }
+    if unchecked > 0 {
+        rest += &format!("; {} cannot be checked from here", counted(unchecked, "setting"));
+    }
+    if not_asked > 0 {
+        rest += &format!("; {not_asked} speak no Art-Net and cannot be asked on this ground");
+    }
+    let wrong = found.iter().any(|finding| finding.rule.severity < Severity::Note);
+    if comparison.is_as_planned() && !wrong {
         return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned{rest}"));
     }
-    let answering = comparison.rows.iter().filter(|row| matches!(row.state, State::Found(..))).count();
-    let different = comparison.different();
+    let answers = |row: &&Row<'_>| matches!(row.state, State::Found(..) | State::Seen(..));
+    let answering = comparison.rows.iter().filter(answers).count();
+    let (different, strangers) = (comparison.different(), comparison.unexpected.len());
+    if answering == planned && different == 0 && strangers == 0 {
+        let around = if wrong && untold == 0 { "; something else is wrong, see above" } else { "" };
+        let tone = if wrong { Tone::Bad } else { Tone::Doubtful };
+        return out
+            .paint()
+            .dye(tone, &format!("all {planned} nodes answer, as planned in what they tell{rest}{around}"));
+    }
     let text = format!(
-        "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {} not on the sheet{rest}",
-        comparison.unexpected.len()
+        "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {strangers} not on the sheet{rest}"
     );
     out.paint().dye(Tone::Bad, &text)
 }
@@ -92,6 +127,8 @@ fn table(comparison: &Comparison<'_>) -> Table {
         let (word, tone) = state(row);
         let (address, what) = match &row.state {
             State::NotAsked => (row.planned.address.value.to_string(), "speaks no Art-Net".to_owned()),
+            State::Mute(device) => (address_of(device), format!("answers no Art-Net; {}", device.standing)),
+            State::Seen(device, differences) => (address_of(device), seen(device, differences)),
             State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),
             State::Ambiguous(several) => (String::new(), format!("{} units could be it", several.len())),
             State::Found(node, differences) => {
@@ -113,29 +150,59 @@ fn table(comparison: &Comparison<'_>) -> Table {
     table
 }
 
+fn address_of(device: &Device) -> String {
+    device.address.map_or_else(String::new, |address| address.to_string())
+}
+
+/// How a device that speaks no Art-Net was seen, and where it differs.
+fn seen(device: &Device, differences: &[Difference]) -> String {
+    let ways: Vec<String> = device.seen_by.iter().map(|seen| seen.way.to_string()).collect();
+    let how = format!("seen by {}", ways.join(", "));
+    differences.iter().map(ToString::to_string).chain([how]).collect::<Vec<_>>().join("\n")
+}
+
+/// The state of those that answer.
+fn answering(differences: &[Difference]) -> (&'static str, Tone) {
+    if differences.iter().any(Difference::is_told) || differences.iter().any(is_absent) {
+        ("different", Tone::Bad)
+    } else if differences.iter().any(Difference::is_untold) {
+        ("not all told", Tone::Doubtful)
+    } else if differences.is_empty() {
+        ("as planned", Tone::Good)
+    } else {
+        ("as told", Tone::Doubtful)
+    }
+}
+
+fn is_absent(difference: &Difference) -> bool {
+    matches!(difference, Difference::Pages { .. })
+}
+
 fn state(row: &Row<'_>) -> (&'static str, Tone) {
     match &row.state {
+        State::Mute(_) => ("no Art-Net", Tone::Bad),
+        State::Seen(_, differences) => answering(differences),
         State::NotAsked => ("not asked", Tone::Faint),
         State::Missing => ("missing", Tone::Bad),
         State::Ambiguous(_) => ("ambiguous", Tone::Bad),
-        State::Found(_, differences) if differences.is_empty() => ("as planned", Tone::Good),
-        State::Found(..) => ("different", Tone::Bad),
+        State::Found(_, differences) => answering(differences),
     }
 }
 
 fn answer<'a>(comparison: &'a Comparison<'_>, findings: &'a [Finding]) -> Answer<'a> {
     let line = |row: &'a Row<'_>| {
-        let (node, differences) = match &row.state {
-            State::Found(node, differences) => (Some(node), &differences[..]),
-            State::NotAsked | State::Missing | State::Ambiguous(_) => (None, &[][..]),
+        let (address, mac) = match &row.state {
+            State::Found(node, _) => (Some(node.address), node.mac),
+            State::Seen(device, _) | State::Mute(device) => (device.address, device.mac),
+            State::NotAsked | State::Missing | State::Ambiguous(_) => (None, None),
         };
         Line {
             name: &row.planned.name.value,
             planned_address: row.planned.address.value.to_string(),
             state: state(row).0,
-            address: node.map(|node| node.address.to_string()),
-            mac: node.and_then(|node| node.mac).map(|mac| mac.to_string()),
-            differences,
+            address: address.map(|address| address.to_string()),
+            mac: mac.map(|mac| mac.to_string()),
+            differences: row.differences(),
         }
     };
     let surplus = |node: &&lantern_core::census::FoundNode| Surplus {
@@ -145,7 +212,8 @@ fn answer<'a>(comparison: &'a Comparison<'_>, findings: &'a [Finding]) -> Answer
     };
     Answer {
         format: 1,
-        as_planned: comparison.is_as_planned(),
+        as_planned: comparison.is_as_planned()
+            && !findings.iter().any(|finding| finding.rule.severity < Severity::Note),
         nodes: comparison.rows.iter().map(line).collect(),
         unexpected: comparison.unexpected.iter().map(surplus).collect(),
         findings,

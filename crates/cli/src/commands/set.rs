@@ -2,12 +2,15 @@
 
 use std::net::Ipv4Addr;
 
-use lantern_core::address::Mask;
-use lantern_core::change::{Protection, plan_one};
+use clap::builder::PossibleValuesParser;
+use lantern_core::address::{Mask, Unusable};
+use lantern_core::change::plan_one;
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
+use lantern_core::conversation::Concern;
 use lantern_core::universe::{DeskBase, Universe};
+use lantern_core::{DataLoss, Direction, Merge, Protocol};
 
-use super::changes::{HowToWrite, carry_out};
+use super::changes::{Around, HowToWrite, carry_out};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::Out;
@@ -46,13 +49,33 @@ pub(crate) struct Args {
     #[arg(long, value_name = "TEXT")]
     label: Option<String>,
 
-    /// The port that the next --universe is for, from 1
-    #[arg(long, value_name = "NUMBER", requires = "universe")]
+    /// What it does when data stops
+    #[arg(long, value_name = "WORD", value_parser = word(&DataLoss::WORDS))]
+    on_data_loss: Option<String>,
+
+    /// A port to set, from 1; with --universe one for each
+    #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
     port: Vec<u32>,
 
     /// The new universe of the port, in any notation
     #[arg(long, value_name = "UNIVERSE", requires = "port")]
     universe: Vec<String>,
+
+    /// Which way the ports named work
+    #[arg(long, value_name = "WORD", requires = "port", value_parser = ["out", "in"])]
+    direction: Option<String>,
+
+    /// Which protocol the ports named listen to
+    #[arg(long, value_name = "WORD", requires = "port", value_parser = word(&Protocol::WORDS))]
+    protocol: Option<String>,
+
+    /// How the ports named combine two sources
+    #[arg(long, value_name = "WORD", requires = "port", value_parser = word(&Merge::WORDS))]
+    merge: Option<String>,
+
+    /// The address lies outside the sheet's networks or areas, and is meant
+    #[arg(long, requires = "address")]
+    outside: bool,
 
     #[command(flatten)]
     at: Where,
@@ -63,22 +86,38 @@ pub(crate) struct Args {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let ports = args.ports_as_typed()?;
+    args.refuse_nonsense()?;
     let session = Session::open(&args.at, out)?;
     let desk = session.sheet().map_or(DeskBase::default(), |sheet| sheet.desk);
-    let wanted = args.wanted(&ports, desk)?;
+    let wanted = args.wanted(desk)?;
+    args.refuse_impossible(session.is_simulated())?;
+    let _alone = args.how.alone_on(&session)?;
     // Whoever else is there must be known before an address is given.
-    let census = session.survey(true, out)?;
-    let node = census.designated(&args.node)?;
-    let protection = Protection { census: &census, sheet: session.sheet(), seats: session.seats() };
-    let plan = plan_one(node, &wanted, &protection);
+    let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
+    let concern = Concern::of_one(&args.node, likely.iter().copied());
+    let look = session.look(concern, likely, out)?;
+    let node = look.census.designated(&args.node)?;
+    let around = Around::of(&session, &look, args.outside)?;
+    let plan = plan_one(node, &wanted, &around.protection());
     carry_out(&session, &plan, args.how, out)
 }
 
+/// The words of a setting, for the command line.
+fn word<T>(words: &[(&'static str, T)]) -> PossibleValuesParser {
+    PossibleValuesParser::new(words.iter().map(|(word, _)| *word).collect::<Vec<_>>())
+}
+
+/// What a word of a setting means.
+fn meant<T: Copy>(words: &[(&'static str, T)], word: Option<&String>) -> Option<T> {
+    words.iter().find(|(known, _)| word.is_some_and(|word| word == known)).map(|(_, value)| *value)
+}
+
 impl Args {
-    fn ports_as_typed(&self) -> Result<Vec<(u32, &str)>, Failure> {
-        if self.port.len() != self.universe.len() {
-            let (ports, universes) = (self.port.len(), self.universe.len());
+    /// What no survey is needed for to see that it makes no sense.
+    fn refuse_nonsense(&self) -> Result<(), Failure> {
+        let of_ports = self.direction.is_some() || self.protocol.is_some() || self.merge.is_some();
+        let (ports, universes) = (self.port.len(), self.universe.len());
+        if universes != ports && (universes > 0 || !of_ports) {
             return Err(Failure::Call(format!(
                 "{ports} times --port but {universes} times --universe: give them in pairs, --port 2 --universe 0:0:5"
             )));
@@ -86,11 +125,17 @@ impl Args {
         if self.is_empty() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
-                 --port with --universe"
+                 --on-data-loss, --port with --universe, --direction, --protocol or --merge"
                     .to_owned(),
             ));
         }
-        Ok(self.port.iter().copied().zip(self.universe.iter().map(String::as_str)).collect())
+        // On a loopback ground 127.x.y.z are addresses as good as any; which ground it is shows later.
+        self.refuse_impossible(true)
+    }
+
+    fn refuse_impossible(&self, on_loopback: bool) -> Result<(), Failure> {
+        let impossible = self.address.and_then(|address| Some((address, Unusable::of(address, on_loopback)?)));
+        impossible.map_or(Ok(()), |(address, why)| Err(Failure::Impossible { address, why }))
     }
 
     const fn is_empty(&self) -> bool {
@@ -100,16 +145,27 @@ impl Args {
             && !self.dhcp
             && self.name.is_none()
             && self.label.is_none()
+            && self.on_data_loss.is_none()
             && self.port.is_empty()
     }
 
-    fn wanted(&self, ports: &[(u32, &str)], desk: DeskBase) -> Result<Wanted, Failure> {
-        let port = |(number, text): &(u32, &str)| match Universe::read(text, desk) {
-            Ok(universe) => {
-                Ok(WantedPort { number: *number, direction: None, universe: Some(universe), merge: None })
-            }
-            Err(error) => Err(Failure::Universe { text: (*text).to_owned(), error }),
-        };
+    fn wanted(&self, desk: DeskBase) -> Result<Wanted, Failure> {
+        let direction =
+            self.direction.as_ref().map(|word| if word == "in" { Direction::In } else { Direction::Out });
+        let mut ports = Vec::new();
+        for (i, number) in self.port.iter().enumerate() {
+            let read = |text: &String| {
+                Universe::read(text, desk).map_err(|error| Failure::Universe { text: text.clone(), error })
+            };
+            ports.push(WantedPort {
+                number: *number,
+                direction,
+                universe: self.universe.get(i).map(read).transpose()?,
+                protocol: meant(&Protocol::WORDS, self.protocol.as_ref()),
+                merge: meant(&Merge::WORDS, self.merge.as_ref()),
+                ..WantedPort::default()
+            });
+        }
         let addressing = if self.dhcp { Some(Addressing::Dhcp) } else { self.address.map(Addressing::Fixed) };
         Ok(Wanted {
             name: self.name.clone(),
@@ -117,7 +173,8 @@ impl Args {
             addressing,
             mask: self.mask,
             gateway: self.gateway,
-            ports: ports.iter().map(port).collect::<Result<_, _>>()?,
+            on_data_loss: meant(&DataLoss::WORDS, self.on_data_loss.as_ref()),
+            ports,
             ..Wanted::default()
         })
     }

@@ -5,10 +5,12 @@ use std::net::Ipv4Addr;
 mod mask;
 mod range;
 mod subnet;
+mod unusable;
 
 pub use mask::{Mask, MaskError};
 pub use range::{AddressRange, RangeError};
 pub use subnet::{Role, Subnet, SubnetError};
+pub use unusable::Unusable;
 
 /// Whether an address belongs to somebody on the internet (RFC 1918, 3927, 6598, 5737 name those that do not).
 #[must_use]

@@ -1,5 +1,6 @@
 //! Subnets.
 
+use std::collections::BTreeMap;
 use std::fmt;
 use std::net::Ipv4Addr;
 use std::str::FromStr;
@@ -47,6 +48,26 @@ impl Subnet {
     #[must_use]
     pub const fn around(address: Ipv4Addr, mask: Mask) -> Self {
         Self { network: Ipv4Addr::from_bits(address.to_bits() & mask.bits()), mask }
+    }
+
+    /// The subnet that most devices of these addresses say they are in; where none tells its mask, the /24 that holds all
+    /// of them, or the /16 that holds most. `None` when there are none.
+    pub fn holding(devices: impl Iterator<Item = (Ipv4Addr, Option<Mask>)> + Clone) -> Option<Self> {
+        let most = |subnets: &mut dyn Iterator<Item = Self>| {
+            let mut counts: BTreeMap<(Ipv4Addr, u8), (usize, Self)> = BTreeMap::new();
+            for subnet in subnets {
+                counts.entry((subnet.network, subnet.mask.prefix())).or_insert((0, subnet)).0 += 1;
+            }
+            let kinds = counts.len();
+            counts.into_values().max_by_key(|(count, _)| *count).map(|(_, subnet)| (subnet, kinds))
+        };
+        let told = most(&mut devices.clone().filter_map(|(address, mask)| Some(Self::around(address, mask?))));
+        let small = Mask::from_prefix(24)?;
+        let in_one = most(&mut devices.clone().map(|(address, _)| Self::around(address, small)));
+        let told = told.map(|(subnet, _)| subnet);
+        told.or_else(|| in_one.filter(|(_, kinds)| *kinds == 1).map(|(subnet, _)| subnet)).or_else(|| {
+            most(&mut devices.map(|(address, _)| Self::around(address, Mask::SIXTEEN))).map(|(s, _)| s)
+        })
     }
 
     /// The subnet's own address.

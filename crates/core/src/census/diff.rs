@@ -148,8 +148,13 @@ fn node_changes(before: Option<&FoundNode>, after: Option<&FoundNode>) -> Vec<Ch
     differing(fields)
 }
 
-fn yes(on: bool) -> String {
-    if on { "on" } else { "off" }.to_owned()
+fn yes(on: Option<bool>) -> String {
+    match on {
+        Some(true) => "on",
+        Some(false) => "off",
+        None => "not told",
+    }
+    .to_owned()
 }
 
 fn differing(fields: impl IntoIterator<Item = (ChangeKind, String, String, String)>) -> Vec<Change> {

@@ -23,8 +23,10 @@ mod way;
 
 use std::collections::HashMap;
 use std::net::Ipv4Addr;
+use std::time::Duration;
 
 use lantern_wire::MacAddress;
+use lantern_wire::art_net::PollReply;
 
 pub use designate::DesignationError;
 pub use device::{Contested, Device, SeenBy, Viewpoint};
@@ -51,8 +53,12 @@ use stream::Streams;
 #[derive(Debug, Clone, Default)]
 pub struct Census {
     nodes: Vec<FoundNode>,
-    by_identity: HashMap<Identity, usize>,
-    by_address: HashMap<Ipv4Addr, usize>,
+    /// Several units may bear one MAC address.
+    by_mac: HashMap<MacAddress, Vec<NodeAt>>,
+    by_address: HashMap<Ipv4Addr, Vec<NodeAt>>,
+    /// Where a node was before it was last heard elsewhere, and when.
+    moved: HashMap<NodeAt, (Ipv4Addr, Duration)>,
+    pages: usize,
     presence: Presence,
     sources: Sources,
     services: Services,
@@ -61,13 +67,12 @@ pub struct Census {
     overlooked: u64,
 }
 
-/// How a node is known again.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-enum Identity {
-    Mac(MacAddress),
-    /// A node that does not tell its MAC address is known by its address only.
-    Address(Ipv4Addr),
-}
+/// Where a node stands in [`Census::nodes`].
+type NodeAt = usize;
+
+/// A node heard elsewhere and back at its old address within this time did not move there and back: the address of
+/// a node changes with a restart. Two units bear its MAC address.
+const NO_RETURN: Duration = Duration::from_secs(6);
 
 /// What a sighting added.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -96,6 +101,8 @@ impl Census {
     /// The most nodes a census holds. A show network has hundreds; past this, sightings are only counted, so
     /// that forged replies cannot fill the memory.
     pub const MOST_NODES: usize = 16_384;
+    /// The most pages of all nodes together: four for each, as many as a gateway of sixteen ports has.
+    pub const MOST_PAGES: usize = 4 * Self::MOST_NODES;
 
     /// A census of nodes seen earlier.
     #[must_use]
@@ -154,7 +161,22 @@ impl Census {
     /// Whether anybody was seen with this MAC address, or states it.
     #[must_use]
     pub fn has_mac(&self, mac: MacAddress) -> bool {
-        self.presence.has_mac(mac) || self.by_identity.contains_key(&Identity::Mac(mac))
+        self.presence.has_mac(mac) || self.by_mac.contains_key(&mac)
+    }
+
+    /// MAC addresses that several nodes bear, each at an address of its own, with the nodes.
+    #[must_use]
+    pub fn borne_twice(&self) -> Vec<(MacAddress, Vec<&FoundNode>)> {
+        let several = self.by_mac.iter().filter(|(_, bearers)| bearers.len() > 1);
+        let mut all: Vec<(MacAddress, Vec<&FoundNode>)> = several
+            .map(|(mac, bearers)| {
+                let mut nodes: Vec<&FoundNode> = bearers.iter().map(|at| &self.nodes[*at]).collect();
+                nodes.sort_by_key(|node| node.address);
+                (*mac, nodes)
+            })
+            .collect();
+        all.sort_by_key(|(mac, _)| *mac);
+        all
     }
 
     /// How many sightings were not taken in because there were more devices, sources, services or streams than any
@@ -209,25 +231,72 @@ impl Census {
     }
 
     /// The known node a sighting is about.
-    fn node_of(&self, sighting: &Sighting) -> Option<usize> {
-        let known = match &sighting.told {
-            Told::PollReply(reply) => {
-                let address = stated_or(reply.address, sighting.from);
-                self.by_identity.get(&identity(reply.mac, address))
-            }
+    fn node_of(&self, sighting: &Sighting) -> Option<NodeAt> {
+        match &sighting.told {
+            Told::PollReply(reply) => self.replying(reply, sighting),
             Told::IpSettings(reply) => {
-                self.by_address.get(&sighting.from).or_else(|| self.by_address.get(&reply.address))
+                let at = |address: Ipv4Addr| self.by_address.get(&address).map_or(&[][..], Vec::as_slice);
+                let there = if at(sighting.from).is_empty() { at(reply.address) } else { at(sighting.from) };
+                // Where two share an address, the frame says who spoke.
+                let spoke = |index: &&NodeAt| {
+                    let node = &self.nodes[**index];
+                    sighting.mac.is_some() && [node.heard_mac, node.mac].contains(&sighting.mac)
+                };
+                there.iter().find(spoke).or_else(|| there.first()).copied()
             }
             _ => None,
+        }
+    }
+
+    /// The known node that a reply comes from: by its MAC address; where several bear it, by the address too. A page
+    /// that names its root belongs to whoever is there.
+    fn replying(&self, reply: &PollReply, sighting: &Sighting) -> Option<NodeAt> {
+        let root = reply.root_elsewhere();
+        let address = root.unwrap_or_else(|| node::answering(reply, sighting.from));
+        let there = self.by_address.get(&address).map_or(&[][..], Vec::as_slice);
+        let is_headless = |index: &&NodeAt| self.nodes[**index].mac.is_none();
+        if root.is_some() {
+            return there.first().copied();
+        }
+        if !reply.mac.is_known() {
+            return there.iter().find(is_headless).copied();
+        }
+        let Some(bearers) = self.by_mac.get(&reply.mac) else {
+            // Its pages were heard before their root.
+            return there.iter().find(|index| is_headless(index) && self.is_rootless(**index)).copied();
         };
-        known.copied()
+        let here = bearers.iter().copied().find(|index| self.nodes[*index].address == address);
+        here.or_else(|| {
+            let came_back = |index: NodeAt| {
+                self.moved.get(&index).is_some_and(|(before, when)| {
+                    *before == address && sighting.at.saturating_sub(*when) < NO_RETURN
+                })
+            };
+            // Who was heard there and here in turn is two.
+            let moving = bearers.iter().copied().filter(|index| !came_back(*index)).collect::<Vec<_>>();
+            (moving.len() == bearers.len()).then(|| moving.last().copied()).flatten()
+        })
+    }
+
+    fn is_rootless(&self, index: NodeAt) -> bool {
+        self.nodes[index].pages.first().is_none_or(|page| page.index > 1)
     }
 
     fn take_node(&mut self, sighting: &Sighting) -> NodeNews {
         match (self.node_of(sighting), &sighting.told) {
+            (Some(_), Told::PollReply(_)) if self.pages >= Self::MOST_PAGES => {
+                self.overlooked += 1;
+                NodeNews::Nothing
+            }
             (Some(index), _) => {
+                let (before, pages) = (self.nodes[index].address, self.nodes[index].pages.len());
                 self.nodes[index].learn(sighting);
-                self.by_address.insert(self.nodes[index].address, index);
+                self.pages += self.nodes[index].pages.len() - pages;
+                self.index(index);
+                if self.nodes[index].address != before {
+                    self.moved.insert(index, (before, sighting.at));
+                    self.by_address.entry(before).or_default().retain(|there| *there != index);
+                }
                 NodeNews::More(index)
             }
             (None, Told::PollReply(_)) if self.nodes.len() < Self::MOST_NODES => {
@@ -241,18 +310,26 @@ impl Census {
         }
     }
 
-    fn add(&mut self, node: FoundNode) -> usize {
+    fn add(&mut self, node: FoundNode) -> NodeAt {
         let index = self.nodes.len();
-        let mac = node.mac.unwrap_or(MacAddress::UNKNOWN);
-        self.by_identity.insert(identity(mac, node.address), index);
-        self.by_address.insert(node.address, index);
+        self.pages += node.pages.len();
         self.nodes.push(node);
+        self.index(index);
         index
     }
-}
 
-fn identity(mac: MacAddress, address: Ipv4Addr) -> Identity {
-    if mac.is_known() { Identity::Mac(mac) } else { Identity::Address(address) }
+    fn index(&mut self, index: NodeAt) {
+        let node = &self.nodes[index];
+        let known = |list: &mut Vec<NodeAt>| {
+            if !list.contains(&index) {
+                list.push(index);
+            }
+        };
+        if let Some(mac) = node.mac {
+            known(self.by_mac.entry(mac).or_default());
+        }
+        known(self.by_address.entry(node.address).or_default());
+    }
 }
 
 /// The address a node states, or the one it spoke from when it states none.

@@ -4,15 +4,21 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
-use lantern_wire::art_net::{IpProgReply, PollReply, Style};
+use lantern_wire::art_net::{IpProgReply, PollReply, Status2, Status3, Style};
 use serde::{Deserialize, Serialize};
 
 use super::page::{FoundPort, Page};
 use super::sighting::{Sighting, Told};
 use super::stated_or;
+use crate::address::Mask;
 use crate::kind::{Kind, KindBook};
 use crate::sheet::Firmware;
 use crate::{DataLoss, Said, as_text};
+
+/// Replies of one node within so long belong to one round: it answers a poll with all its pages at once.
+const SAME_ROUND: Duration = Duration::from_millis(40);
+/// The most pages that say the same index. More are the changes of a node that is being worked on.
+const MOST_TWINS: usize = 8;
 
 /// A node put together from everything it told.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -23,10 +29,16 @@ pub struct FoundNode {
     /// The MAC address it was heard from, where frames are seen; seldom another one than stated.
     #[serde(with = "as_text::option", default)]
     pub heard_mac: Option<MacAddress>,
-    /// The address it states.
+    /// Its address: the one it answers from.
     pub address: Ipv4Addr,
-    /// The address its last message came from; another one than stated when it stands in another subnet.
+    /// The address it states in its replies, where that is another one: it is wrong about itself.
+    #[serde(default)]
+    pub states: Option<Ipv4Addr>,
+    /// The address its last message came from.
     pub heard_from: Ipv4Addr,
+    /// The broadcast address it answers to, where that is another one than its subnet has here: its mask is wrong.
+    #[serde(default)]
+    pub answers_to: Option<Ipv4Addr>,
     /// Which of the conversation's seats heard it.
     pub seat: usize,
     /// ESTA code of its maker.
@@ -40,12 +52,12 @@ pub struct FoundNode {
     pub style: String,
     /// What it says about its state.
     pub report: Said,
-    /// What it does when data stops.
-    pub on_data_loss: DataLoss,
+    /// What it does when data stops; `None` when its reply is too old to tell.
+    pub on_data_loss: Option<DataLoss>,
     /// What can be changed on it from here.
     pub can: Abilities,
-    /// Whether its address came by DHCP.
-    pub dhcp: bool,
+    /// Whether its address came by DHCP; `None` when it did not tell.
+    pub dhcp: Option<bool>,
     /// Mask and gateway, when it was asked for them.
     pub settings: Option<IpSettings>,
     /// Its pages, in order of their index.
@@ -56,19 +68,22 @@ pub struct FoundNode {
     /// When it was last heard.
     #[serde(rename = "last_heard_ms", with = "crate::as_millis")]
     pub last_heard: Duration,
+    /// Whether its pages are all known: what differs now is a change, not another page.
+    #[serde(skip)]
+    pub(crate) settled: bool,
 }
 
-/// What can be changed on a node from a distance, as its status bytes say.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+/// What can be changed on a node from a distance, as its status bytes say; `None` where it does not say.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Abilities {
     /// Take its address by DHCP.
-    pub dhcp: bool,
+    pub dhcp: Option<bool>,
     /// Switch ports between Art-Net and sACN.
-    pub protocol: bool,
+    pub protocol: Option<bool>,
     /// Set what happens when data stops.
-    pub data_loss: bool,
+    pub data_loss: Option<bool>,
     /// Switch a port between input and output.
-    pub direction: bool,
+    pub direction: Option<bool>,
 }
 
 /// What an ArtIpProgReply adds to the poll reply.
@@ -85,9 +100,11 @@ impl FoundNode {
     pub(crate) fn seen(sighting: &Sighting) -> Option<Self> {
         let Told::PollReply(reply) = &sighting.told else { return None };
         let mut node = Self {
-            mac: reply.mac.is_known().then_some(reply.mac),
-            heard_mac: sighting.mac,
-            address: stated_or(reply.address, sighting.from),
+            mac: None,
+            heard_mac: None,
+            address: reply.root_elsewhere().unwrap_or_else(|| answering(reply, sighting.from)),
+            states: None,
+            answers_to: None,
             heard_from: sighting.from,
             seat: sighting.seat,
             esta: reply.esta,
@@ -95,13 +112,14 @@ impl FoundNode {
             firmware: Firmware { major: 0, minor: 0 },
             style: reply.style.to_string(),
             report: Said::default(),
-            on_data_loss: DataLoss::Hold,
-            can: Abilities { dhcp: false, protocol: false, data_loss: false, direction: false },
-            dhcp: false,
+            on_data_loss: None,
+            can: Abilities::default(),
+            dhcp: None,
             settings: None,
             pages: Vec::new(),
             first_heard: sighting.at,
             last_heard: sighting.at,
+            settled: false,
         };
         node.learn(sighting);
         Some(node)
@@ -110,46 +128,103 @@ impl FoundNode {
     /// Takes in what it told.
     pub(crate) fn learn(&mut self, sighting: &Sighting) {
         self.last_heard = sighting.at;
-        self.heard_from = sighting.from;
-        self.seat = sighting.seat;
-        self.heard_mac = sighting.mac.or(self.heard_mac);
         match &sighting.told {
-            Told::PollReply(reply) => self.learn_page(reply, sighting.from),
-            Told::IpSettings(reply) => self.learn_settings(reply),
+            Told::PollReply(reply) => self.learn_page(reply, sighting),
+            Told::IpSettings(reply) => {
+                self.place(sighting);
+                self.learn_settings(reply);
+            }
             _ => {}
         }
     }
 
-    fn learn_page(&mut self, reply: &PollReply, from: Ipv4Addr) {
-        self.address = stated_or(reply.address, from);
-        self.dhcp = reply.status2.dhcp_in_use();
-        let page = Page::stated(reply);
-        if page.index == 1 || self.pages.is_empty() {
+    /// From where, and through which seat, the node itself was heard.
+    fn place(&mut self, sighting: &Sighting) {
+        self.heard_from = sighting.from;
+        self.seat = sighting.seat;
+        self.heard_mac = sighting.mac.or(self.heard_mac);
+        self.answers_to = sighting.astray;
+    }
+
+    fn learn_page(&mut self, reply: &PollReply, sighting: &Sighting) {
+        let mut page = Page::stated(reply, sighting.at);
+        let stated = reply.mac.is_known().then_some(reply.mac);
+        // A page may have an address and a MAC address of its own; then its root's are the node's.
+        if reply.root_elsewhere().is_some() {
+            page.address = Some(answering(reply, sighting.from)).filter(|own| *own != self.address);
+            page.mac = stated.filter(|_| self.mac.is_none() || stated != self.mac);
+            return self.keep_page(page);
+        }
+        self.place(sighting);
+        self.mac = stated.or(self.mac);
+        self.address = answering(reply, sighting.from);
+        self.states = Some(stated_or(reply.address, sighting.from)).filter(|stated| *stated != self.address);
+        if reply.tells_status2() {
+            self.dhcp = Some(reply.status2.dhcp_in_use());
+        }
+        let is_first = self.pages.first().is_none_or(|root| root.index >= page.index);
+        self.keep_page(page);
+        if is_first {
             self.learn_root(reply);
         }
-        match self.pages.binary_search_by_key(&page.index, |p| p.index) {
-            Ok(known) => self.pages[known] = page,
-            Err(place) => self.pages.insert(place, page),
+    }
+
+    /// Puts a page in its place. Several that say the same index within one round of replies and differ are several.
+    fn keep_page(&mut self, mut page: Page) {
+        let same: Vec<usize> = (0..self.pages.len())
+            .filter(|i| self.pages[*i].index == page.index || (page.index == 1 && !self.pages[*i].says_index))
+            .collect();
+        let like = same.iter().copied().find(|i| self.pages[*i].is_like(&page));
+        let is_twin = |i: &usize| page.heard.saturating_sub(self.pages[*i].heard) < SAME_ROUND;
+        let known = match (&same[..], like) {
+            (_, Some(like)) => Some(like),
+            ([], None) => None,
+            // It says the index of a page heard a moment ago, and is another one.
+            (all, None) if !self.settled && all.iter().all(is_twin) && self.pages.len() < MOST_TWINS => None,
+            // It is the one of them that was silent for longest, and has changed.
+            (all, None) => all.iter().copied().min_by_key(|i| self.pages[*i].heard),
+        };
+        match known {
+            Some(known) => {
+                (page.index, page.says_index) = (self.pages[known].index, self.pages[known].says_index);
+                self.pages[known] = page;
+            }
+            None => {
+                if !same.is_empty() {
+                    page.index = self.pages.last().map_or(1, |last| last.index.saturating_add(1));
+                    page.says_index = false;
+                }
+                let place = self.pages.partition_point(|known| known.index < page.index);
+                self.pages.insert(place, page);
+            }
         }
     }
 
     fn learn_root(&mut self, reply: &PollReply) {
         let [major, minor] = reply.firmware.to_be_bytes();
         self.firmware = Firmware { major, minor };
+        (self.esta, self.oem) = (reply.esta, reply.oem);
         self.report = reply.report.to_lossy().into();
-        self.on_data_loss = reply.status3.data_loss().into();
+        let told2 = reply.tells_status2().then_some(reply.status2);
+        let told3 = reply.tells_status3().then_some(reply.status3);
+        self.on_data_loss = told3.map(|status| status.data_loss().into());
         self.can = Abilities {
-            dhcp: reply.status2.dhcp_able(),
-            protocol: reply.status2.sacn_able(),
-            data_loss: reply.status3.data_loss_settable(),
-            direction: reply.status3.direction_settable(),
+            dhcp: told2.map(Status2::dhcp_able),
+            protocol: told2.map(Status2::sacn_able),
+            data_loss: told3.map(Status3::data_loss_settable),
+            direction: told3.map(Status3::direction_settable),
         };
         self.style = reply.style.to_string();
     }
 
     fn learn_settings(&mut self, reply: &IpProgReply) {
-        self.dhcp = reply.dhcp();
+        self.dhcp = Some(reply.dhcp());
         self.settings = Some(IpSettings { mask: reply.mask, gateway: reply.gateway });
+    }
+
+    /// Forgets what it told of its settings: only what is told from now on counts.
+    pub(crate) fn forget_settings(&mut self) {
+        (self.settings, self.dhcp) = (None, None);
     }
 
     /// Its name: the short name of its root page.
@@ -164,11 +239,22 @@ impl FoundNode {
         self.pages.first().map(|page| page.label.clone()).unwrap_or_default()
     }
 
-    /// Its name, or its address when it has none.
+    /// Its name, or its label, or its address when it has neither.
     #[must_use]
     pub fn title(&self) -> String {
-        let name = self.name();
-        if name.is_empty() { self.address.to_string() } else { name.to_string() }
+        let told = [self.name(), self.label()].into_iter().find(|text| !text.is_empty());
+        told.map_or_else(|| self.address.to_string(), |text| text.to_string())
+    }
+
+    /// Its mask, when it told one that makes sense.
+    #[must_use]
+    pub fn mask(&self) -> Option<Mask> {
+        self.settings.and_then(|settings| Mask::try_from(settings.mask).ok())
+    }
+
+    /// All addresses it answers from: its own, and those that single pages have for themselves.
+    pub fn addresses(&self) -> impl Iterator<Item = Ipv4Addr> + '_ {
+        std::iter::once(self.address).chain(self.pages.iter().filter_map(|page| page.address))
     }
 
     /// The kind its codes stand for, when that is known.
@@ -192,8 +278,7 @@ impl FoundNode {
     /// Its ports with their numbers, counted over all pages from 1.
     pub fn ports(&self) -> impl Iterator<Item = (u32, PortPlace, &FoundPort)> {
         let all = self.pages.iter().flat_map(|page| {
-            let place = move |slot: usize| PortPlace { page: page.index, slot: u8::try_from(slot).unwrap_or(3) };
-            page.ports.iter().enumerate().map(move |(slot, port)| (place(slot), port))
+            page.ports.iter().map(move |port| (PortPlace { page: page.index, slot: port.slot }, port))
         });
         (1..).zip(all).map(|(number, (place, port))| (number, place, port))
     }
@@ -217,6 +302,13 @@ impl FoundNode {
         let no_gap = self.pages.iter().zip(1..).all(|(page, expected)| page.index == expected);
         no_gap && self.kind().is_none_or(|kind| self.port_count() >= kind.ports)
     }
+}
+
+/// The address a node answers from. Simulated nodes of another subnet are heard through the wire of their loopback
+/// ground, and only state where they are.
+pub(super) fn answering(reply: &PollReply, from: Ipv4Addr) -> Ipv4Addr {
+    let through_the_wire = from.is_loopback() && !reply.address.is_loopback();
+    if from.is_unspecified() || through_the_wire { stated_or(reply.address, from) } else { from }
 }
 
 /// Where a port sits on its node.

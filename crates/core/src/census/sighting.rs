@@ -27,6 +27,8 @@ pub struct Sighting {
     pub from: Ipv4Addr,
     /// Whether it was seen to be meant for this computer alone, so that there is a way back and forth.
     pub to_us: bool,
+    /// The address it was sent to, where that is nobody's and no broadcast address of ours: the sender's mask is another.
+    pub astray: Option<Ipv4Addr>,
     /// What was told.
     pub told: Told,
 }
@@ -199,7 +201,7 @@ impl Sighting {
     /// Something told by whoever has this address, of which only that is known.
     #[must_use]
     pub const fn plain(at: Duration, from: Ipv4Addr, told: Told) -> Self {
-        Self { at, seat: 0, mac: None, from, to_us: false, told }
+        Self { at, seat: 0, mac: None, from, to_us: false, astray: None, told }
     }
 
     /// Whom it is about: MAC address, where that is known, and address; all zero for one that has none.
@@ -238,6 +240,6 @@ impl Sighting {
         bytes: &[u8],
     ) -> Result<Option<Self>, WireError> {
         let told = Told::by_datagram(port, bytes)?;
-        Ok(told.map(|told| Self { at, seat, mac: None, from: *from.ip(), to_us: false, told }))
+        Ok(told.map(|told| Self { at, seat, mac: None, from: *from.ip(), to_us: false, astray: None, told }))
     }
 }

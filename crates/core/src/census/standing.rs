@@ -39,10 +39,12 @@ impl Standing {
     ) -> Self {
         let by = |way: Way| seen_by.iter().any(|seen| seen.way == way);
         let Some(address) = address else { return Self::NoAddress };
-        if to_us || by(Way::Echo) {
+        let is_far = !from.subnets.is_empty() && !from.subnets.iter().any(|subnet| subnet.contains(address));
+        // An answer to us alone shows a way from there to here; a way back there is only through a router.
+        if by(Way::Echo) || (to_us && (!is_far || !from.gateways.is_empty())) {
             return Self::Answers;
         }
-        if !from.subnets.is_empty() && !from.subnets.iter().any(|subnet| subnet.contains(address)) {
+        if is_far {
             return Self::OtherSubnet;
         }
         match (is_node, from.echo_asked) {

@@ -36,7 +36,9 @@ fn pages_of_one_node_are_one_node_in_any_order() {
     let mut census = Census::default();
     assert_eq!(seen(&mut census, reply(1, 100, 2)), NodeNews::New(0));
     assert!(!census.nodes()[0].is_whole());
-    assert_eq!(seen(&mut census, reply(1, 100, 0)), NodeNews::More(0));
+    // 0 and 1 both mean the root.
+    let root = PollReply { bind_index: 0, ..reply(1, 100, 1) };
+    assert_eq!(seen(&mut census, root), NodeNews::More(0));
     assert_eq!(seen(&mut census, reply(1, 100, 1)), NodeNews::More(0));
     let node = &census.nodes()[0];
     assert_eq!((node.port_count(), node.is_whole()), (8, true));

@@ -5,28 +5,38 @@ use std::net::Ipv4Addr;
 use lantern_wire::art_net::{LongName, ShortName};
 
 use super::Change;
+use super::holders::{Earlier, Holder, is_same};
 use super::rules::{
-    GATEWAY, LOCKED, NO_HOST, NO_MAC, NOT_FROM_HERE, OUT_OF_REACH, OWN, PAGE_SPLIT, PAGES_MISSING, RING, SHARED,
-    TAKEN, TOO_LONG, UNABLE, UNREACHABLE,
+    EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, NOT_FROM_HERE, OUT_OF_REACH,
+    OUTSIDE, OWN, PAGE_SPLIT, PAGE_UNNAMED, PAGES_MISSING, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TOO_LONG, TWINS,
+    UNABLE, UNREACHABLE,
 };
-use crate::address::{Mask, Role, Subnet};
-use crate::census::{Census, FoundNode};
+use crate::address::{Mask, Role, Subnet, Unusable};
+use crate::census::{Census, Device, FoundNode};
 use crate::clash::standing;
 use crate::compare::{Difference, PortDifference};
 use crate::conversation::Seat;
 use crate::finding::Finding;
-use crate::sheet::RigSheet;
+use crate::sheet::{Network, RigSheet};
 use crate::universe::PortAddress;
 
 /// What is known about the surroundings of a change.
 #[derive(Debug, Clone, Copy)]
 pub struct Protection<'a> {
-    /// Who is there.
+    /// The Art-Net nodes, services and streams that were seen.
     pub census: &'a Census,
+    /// Everybody who was seen, whatever family.
+    pub devices: &'a [Device],
     /// What the sheet protects, where there is one.
     pub sheet: Option<&'a RigSheet>,
     /// Where this computer sits.
     pub seats: &'a [Seat],
+    /// All addresses of this computer, on whatever adapter.
+    pub own: &'a [Ipv4Addr],
+    /// Who was seen by earlier surveys, and is silent now.
+    pub earlier: &'a [Earlier],
+    /// Whether an address outside the sheet's networks and areas is meant.
+    pub outside: bool,
 }
 
 impl Protection<'_> {
@@ -34,22 +44,33 @@ impl Protection<'_> {
     pub(super) fn against(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
         let mut findings = self.against_touching(&change.node);
         findings.extend(too_long(change));
+        findings.extend(self.against_name(change));
         if change.differences.iter().any(Difference::is_ip) {
             findings.extend(self.against_moving(change, leaving));
         }
         findings
     }
 
+    fn networks(&self) -> &[Network] {
+        self.sheet.map_or(&[][..], |sheet| &sheet.networks)
+    }
+
     fn against_touching(&self, node: &FoundNode) -> Vec<Finding> {
         let mut findings = Vec::new();
         let (name, address) = (node.title(), node.address);
+        if !node.is_node() {
+            findings.push(NO_NODE.finding(
+                format!("{name} at {address} says that it is a {}", node.style),
+                "set it where it runs; a node that it controls is named by the node's own name or address",
+            ));
+        }
         if !self.seats.iter().any(|seat| seat.subnet.contains(address)) {
             findings.push(UNREACHABLE.finding(
                 format!("{name} has {address}, which this computer is not in a subnet with"),
                 format!("give this computer a second address there: deft-lantern adapters advise {address}"),
             ));
         }
-        let networks = self.sheet.map_or(&[][..], |sheet| &sheet.networks);
+        let networks = self.networks();
         let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
         let device =
             networks.iter().flat_map(|network| &network.locked_devices).find(|d| Some(d.value) == node.mac);
@@ -65,13 +86,34 @@ impl Protection<'_> {
                 "leave it, or take the range off the sheet's locked list",
             ));
         }
-        if let Some(other) = self.holder(address, node) {
+        if let Some(other) = self.seen_at(address, node) {
             findings.push(SHARED.finding(
-                format!("{address} is held by {name} and by {}", described(other)),
+                format!("{address} is held by {name} and by {other}"),
                 "unplug one of the two, then try again",
             ));
         }
+        let twin =
+            self.census.nodes().iter().find(|one| one.mac.is_some() && one.mac == node.mac && !is_same(one, node));
+        if let Some(twin) = twin {
+            let what =
+                format!("{name} at {address} and {} at {} bear one MAC address", twin.title(), twin.address);
+            findings.push(TWINS.finding(what, "unplug one of the two, then try again"));
+        }
         findings
+    }
+
+    fn against_name(&self, change: &Change) -> Option<Finding> {
+        let name = |difference: &Difference| match difference {
+            Difference::Name { planned, .. } => Some(planned.clone()),
+            _ => None,
+        };
+        let wanted = change.differences.iter().find_map(name)?;
+        let nodes = self.census.nodes().iter().filter(|node| !is_same(node, &change.node));
+        let other = nodes.into_iter().find(|node| node.name().raw() == wanted)?;
+        Some(NAME_TAKEN.finding(
+            format!("{wanted} is the name of the node at {} too", other.address),
+            "choose another name, unless the other one is renamed next",
+        ))
     }
 
     fn against_moving(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
@@ -84,24 +126,59 @@ impl Protection<'_> {
             );
         }
         let after = Settings::after(change);
+        let Some(wanted) = change.new_address() else {
+            findings.extend(after.faults(&name));
+            return findings;
+        };
+        let on_loopback = self.seats.iter().any(|seat| seat.own.is_loopback());
+        if let Some(unusable) = Unusable::of(wanted, on_loopback) {
+            findings
+                .push(IMPOSSIBLE.finding(format!("{wanted}, wanted for {name}: {unusable}"), unusable.remedy()));
+            return findings;
+        }
         findings.extend(after.faults(&name));
-        let Some(wanted) = change.new_address() else { return findings };
-        if self.seats.iter().any(|seat| seat.own == wanted) {
+        findings.extend(self.against_address(wanted, change, leaving));
+        findings
+    }
+
+    fn against_address(&self, wanted: Ipv4Addr, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
+        let node = &change.node;
+        let name = node.title();
+        let mut findings = Vec::new();
+        if self.own.contains(&wanted) || self.seats.iter().any(|seat| seat.own == wanted) {
             findings.push(OWN.finding(
                 format!("{wanted} is this computer's own address"),
                 format!("choose another address for {name}"),
             ));
         }
-        if let Some(holder) = self.holder(wanted, node)
-            && !leaving.contains(&holder)
-        {
-            findings.push(TAKEN.finding(
-                format!("{wanted}, wanted for {name}, is held by {}", described(holder)),
-                format!("choose another address for {name}, or move {} away first", holder.title()),
-            ));
+        let leaves = |holder: &Holder<'_>| match holder {
+            Holder::Node(other) => leaving.contains(other),
+            _ => false,
+        };
+        match self.holder(wanted, node).filter(|holder| !leaves(holder)) {
+            Some(Holder::Planned(other)) => findings.push(TAKEN.finding(
+                format!("{wanted}, wanted for {name}, is planned for {}", Holder::Planned(other)),
+                format!(
+                    "choose another address for {name}, or give {} another one on the sheet",
+                    other.name.value
+                ),
+            )),
+            Some(holder) => findings.push(TAKEN.finding(
+                format!("{wanted}, wanted for {name}, is held by {holder}"),
+                format!("choose another address for {name}, or move the other device away first"),
+            )),
+            None => {
+                let silent = |one: &Earlier| {
+                    let mac = one.mac.map(|mac| format!(" ({mac})")).unwrap_or_default();
+                    EARLIER.finding(
+                        format!("{wanted} was held by {}{mac} on {}, and is silent now", one.name, one.last_seen),
+                        format!("make sure that it does not come back, or choose another address for {name}"),
+                    )
+                };
+                findings.extend(self.earlier_at(wanted, node).map(silent));
+            }
         }
-        let network = self.sheet.and_then(|s| s.networks.iter().find(|n| n.range.value.contains(wanted)));
-        findings.extend(network.map_or_else(Vec::new, |network| standing(network, wanted, &name)));
+        findings.extend(self.against_place(wanted, node));
         if !self.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
             findings.push(OUT_OF_REACH.finding(
                 format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
@@ -111,10 +188,34 @@ impl Protection<'_> {
         findings
     }
 
-    /// Who else holds `address`.
-    fn holder(&self, address: Ipv4Addr, but: &FoundNode) -> Option<&FoundNode> {
-        let same = |node: &FoundNode| node.mac == but.mac && node.address == but.address;
-        self.census.nodes().iter().find(|node| node.address == address && !same(node))
+    /// What the sheet's networks and areas have against a node at `wanted`.
+    fn against_place(&self, wanted: Ipv4Addr, node: &FoundNode) -> Vec<Finding> {
+        let (Some(sheet), name) = (self.sheet, node.title()) else { return Vec::new() };
+        let outside = |what: String| {
+            OUTSIDE
+                .finding(what, format!("choose an address inside, or say that {wanted} is meant with --outside"))
+        };
+        let Some(network) = sheet.networks.iter().position(|n| n.range.value.contains(wanted)) else {
+            let is_strange = !sheet.networks.is_empty() && !self.outside;
+            let what = format!("{wanted}, wanted for {name}, lies outside every network of the sheet");
+            return is_strange.then(|| outside(what)).into_iter().collect();
+        };
+        let findings = standing(&sheet.networks[network], wanted, &name);
+        if !findings.is_empty() || self.outside {
+            return findings;
+        }
+        let own = self.planned_as(node).and_then(|planned| sheet.area_of(planned));
+        let areas = sheet.areas.iter().filter(|area| area.network == network);
+        let meant: Vec<_> = own.map_or_else(|| areas.collect(), |area| vec![area]);
+        let ranged: Vec<_> = meant.iter().filter_map(|area| Some((area, area.range.as_ref()?.value))).collect();
+        if ranged.is_empty() || ranged.iter().any(|(_, range)| range.contains(wanted)) {
+            return Vec::new();
+        }
+        let which = match &ranged[..] {
+            [(area, range)] => format!("{} ({range})", area.name.value),
+            _ => "every area of the sheet".to_owned(),
+        };
+        vec![outside(format!("{wanted}, wanted for {name}, lies outside {which}"))]
     }
 }
 
@@ -138,7 +239,7 @@ impl Settings {
                 Difference::Address { planned, .. } => after.address = Some(*planned),
                 Difference::Mask { planned, .. } => after.mask = Some(*planned),
                 Difference::Gateway { planned, .. } => after.gateway = Some(*planned),
-                Difference::Dhcp { planned: true } => after.address = None,
+                Difference::Dhcp { planned: true, .. } => after.address = None,
                 _ => {}
             }
         }
@@ -194,22 +295,22 @@ pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<
             format!("{name}: {difference}"),
             "load the firmware with the maker's tool, or correct the sheet",
         )),
-        Difference::DataLoss { .. } if !node.can.data_loss => unable(
+        Difference::DataLoss { .. } if node.can.data_loss == Some(false) => unable(
             format!("{name} cannot be told what to do on data loss"),
             "set it at the unit, or take on_data_loss off the sheet",
         ),
-        Difference::Dhcp { planned: true } if !node.can.dhcp => {
+        Difference::Dhcp { planned: true, .. } if node.can.dhcp == Some(false) => {
             unable(format!("{name} cannot take its address by DHCP"), "give it a fixed address")
         }
         Difference::Port { number, what } => match what {
             PortDifference::Absent { has } => {
                 unable(format!("{name} has no port {number}, it states {has}"), "choose one of its ports")
             }
-            PortDifference::Direction { .. } if !node.can.direction => unable(
+            PortDifference::Direction { .. } if node.can.direction == Some(false) => unable(
                 format!("{name} cannot switch port {number} between input and output"),
                 "switch it at the unit, or use another port",
             ),
-            PortDifference::Protocol { .. } if !node.can.protocol => unable(
+            PortDifference::Protocol { .. } if node.can.protocol == Some(false) => unable(
                 format!("{name} cannot switch port {number} to {}", difference.planned()),
                 "use the protocol it speaks, or another node",
             ),
@@ -217,6 +318,16 @@ pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<
                 format!("{planned} on {name} port {number} is above what can be programmed"),
                 "choose an sACN universe up to 32767",
             ),
+            PortDifference::Merge { .. } | PortDifference::DataLoss { .. } if difference.cannot_be_told() => {
+                Some(NOT_FROM_HERE.finding(
+                    format!("{name}: {difference}"),
+                    "set and check it at the unit itself; Art-Net has no message for it",
+                ))
+            }
+            _ if is_unnamed(node, *number) => Some(PAGE_UNNAMED.finding(
+                format!("{name} port {number} is on a page that does not say which it is"),
+                "set this port at the unit itself: several of its pages answer to one index",
+            )),
             _ => None,
         },
         Difference::Pages { heard } => Some(PAGES_MISSING.finding(
@@ -225,6 +336,21 @@ pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<
         )),
         _ => None,
     }
+}
+
+fn is_unnamed(node: &FoundNode, port: u32) -> bool {
+    let page = node.port(port).map(|(place, _)| place.page);
+    node.pages.iter().any(|one| Some(one.index) == page && !one.says_index)
+}
+
+/// The finding for a node that does not tell what would have to go along with an address.
+pub(super) fn settings_untold(node: &FoundNode, lacks: &str, by_dhcp: bool) -> Finding {
+    let remedy = if by_dhcp {
+        "set it at the unit itself".to_owned()
+    } else {
+        format!("give them too, as in --mask /16 --gateway 0.0.0.0 (for none), or in the sheet's network: {lacks}")
+    };
+    SETTINGS_UNTOLD.finding(format!("{} does not tell its {lacks}", node.title()), remedy)
 }
 
 /// The finding for a page whose ports would be torn apart.
@@ -244,9 +370,4 @@ pub(super) fn ring(names: &[String]) -> Finding {
             names.first().map_or("", String::as_str)
         ),
     )
-}
-
-fn described(node: &FoundNode) -> String {
-    let mac = node.mac.map_or_else(|| "MAC not told".to_owned(), |mac| mac.to_string());
-    format!("{} ({mac})", node.title())
 }

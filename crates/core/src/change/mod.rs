@@ -1,6 +1,7 @@
 //! Changes: what to alter on which node, why, in which order, and what speaks against it.
 
 mod guard;
+mod holders;
 mod order;
 mod plan;
 mod rules;
@@ -16,6 +17,7 @@ use crate::census::FoundNode;
 use crate::compare::Difference;
 
 pub use guard::Protection;
+pub use holders::Earlier;
 pub use plan::{ChangePlan, Untouched, plan_by_sheet, plan_one};
 pub use steps::{Step, StepMessage};
 

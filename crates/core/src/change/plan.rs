@@ -47,6 +47,8 @@ pub fn plan_by_sheet(
         match &row.state {
             // Nothing of it is set by Art-Net.
             State::NotAsked => {}
+            State::Seen(..) => {}
+            State::Mute(_) => plan.untouched.push(Untouched { name, why: "it is there, and answers no Art-Net" }),
             State::Missing => plan.untouched.push(Untouched { name, why: "it does not answer" }),
             State::Ambiguous(_) => {
                 plan.untouched.push(Untouched { name, why: "several units could be it; the sheet needs its MAC" });

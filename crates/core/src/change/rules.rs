@@ -18,6 +18,14 @@ pub(crate) static RULES: &[&Rule] = &[
     &NO_HOST,
     &GATEWAY,
     &PAGES_MISSING,
+    &SETTINGS_UNTOLD,
+    &IMPOSSIBLE,
+    &OUTSIDE,
+    &TWINS,
+    &EARLIER,
+    &NAME_TAKEN,
+    &PAGE_UNNAMED,
+    &NO_NODE,
 ];
 
 pub(super) static TAKEN: Rule = Rule {
@@ -42,7 +50,7 @@ pub(super) static NOT_FROM_HERE: Rule = Rule {
     code: "C004",
     severity: Severity::Warning,
     title: "not set over the network",
-    why: "this is no setting, so it has to be done otherwise",
+    why: "no message of the protocol sets it, so it has to be done otherwise",
 };
 pub(super) static UNABLE: Rule = Rule {
     code: "C005",
@@ -109,4 +117,52 @@ pub(super) static PAGES_MISSING: Rule = Rule {
     severity: Severity::Error,
     title: "not every page of the node was heard",
     why: "its ports cannot be counted for certain, and the wrong one could be changed",
+};
+pub(super) static SETTINGS_UNTOLD: Rule = Rule {
+    code: "C016",
+    severity: Severity::Error,
+    title: "the node does not tell what must go along",
+    why: "many units take address, mask and gateway all together, so one that is not known would be overwritten with nothing",
+};
+pub(super) static IMPOSSIBLE: Rule = Rule {
+    code: "C017",
+    severity: Severity::Error,
+    title: "no address for any device",
+    why: "it means something else everywhere, so the node could never be reached again",
+};
+pub(super) static OUTSIDE: Rule = Rule {
+    code: "C018",
+    severity: Severity::Error,
+    title: "an address outside the plan",
+    why: "the sheet says where this node may stand, and a mistyped digit looks just like this",
+};
+pub(super) static TWINS: Rule = Rule {
+    code: "C019",
+    severity: Severity::Error,
+    title: "two units bear one MAC address",
+    why: "what is meant for one may be taken by the other, and no answer says which of them gave it",
+};
+pub(super) static EARLIER: Rule = Rule {
+    code: "C020",
+    severity: Severity::Warning,
+    title: "an address that somebody had lately",
+    why: "who is off now comes back with its old address, and then two have it",
+};
+pub(super) static NAME_TAKEN: Rule = Rule {
+    code: "C021",
+    severity: Severity::Warning,
+    title: "a name that another node has",
+    why: "nobody at the desk can tell them apart",
+};
+pub(super) static PAGE_UNNAMED: Rule = Rule {
+    code: "C022",
+    severity: Severity::Error,
+    title: "a page that cannot be addressed",
+    why: "a message to its index would be taken by another page of the node",
+};
+pub(super) static NO_NODE: Rule = Rule {
+    code: "C023",
+    severity: Severity::Error,
+    title: "a desk or a program, not a node",
+    why: "it controls nodes and has no ports of its own to set",
 };

@@ -1,5 +1,7 @@
 //! From differences to messages: which messages make them vanish, in which order.
 
+use std::net::Ipv4Addr;
+
 use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
 
@@ -17,6 +19,8 @@ pub struct Step {
     pub message: StepMessage,
     /// The differences that are gone once it has been taken.
     pub differences: Vec<Difference>,
+    /// The address to send it to, where the page has another one than the node.
+    pub page_at: Option<Ipv4Addr>,
 }
 
 /// What a step sends.
@@ -29,6 +33,21 @@ pub enum StepMessage {
 }
 
 impl Step {
+    fn of_page(page: &Page, message: Address, differences: Vec<Difference>) -> Self {
+        Self { message: StepMessage::Page(Box::new(message)), differences, page_at: page.address }
+    }
+
+    /// The address it sends the node to; `None` when the node stays, or a DHCP server decides.
+    #[must_use]
+    pub fn destination(&self, node: &FoundNode) -> Option<Ipv4Addr> {
+        match &self.message {
+            StepMessage::Ip(message) if !message.command.has(IpCommand::DHCP) => {
+                Some(message.address).filter(|to| *to != node.address)
+            }
+            _ => None,
+        }
+    }
+
     /// Whether the node restarts and may show up elsewhere.
     #[must_use]
     pub const fn moves_node(&self) -> bool {
@@ -72,7 +91,10 @@ pub(super) fn steps(node: &FoundNode, differences: &[Difference]) -> Result<Vec<
         steps.extend(moves.iter().filter_map(|one| flip_step(page, one)));
     }
     steps.extend(differences.iter().filter_map(|difference| command_step(node, difference)));
-    steps.extend(ip_step(node, differences));
+    match ip_step(node, differences) {
+        Ok(step) => steps.extend(step),
+        Err(finding) => refusals.push(finding),
+    }
     if refusals.is_empty() { Ok(steps) } else { Err(refusals) }
 }
 
@@ -91,11 +113,22 @@ fn moves<'a>(node: &FoundNode, page: &Page, differences: &'a [Difference]) -> Ve
             let Difference::Port { number: of, what } = difference else { continue };
             match what {
                 _ if *of != number => continue,
-                PortDifference::Universe { planned, .. } => one.to = planned.port_address().unwrap_or(one.to),
-                PortDifference::Direction { planned, .. } => one.flips_to = Some(*planned),
-                PortDifference::Absent { .. } | PortDifference::Protocol { .. } | PortDifference::Merge { .. } => {
-                    continue;
+                PortDifference::Universe { planned, found } => {
+                    one.to = planned.port_address().unwrap_or(one.to);
+                    // One that is both is programmed in the direction that is meant.
+                    if port.also_in.is_some()
+                        && port.also_in == found.port_address()
+                        && found.port_address() != Some(port.universe)
+                    {
+                        one.direction = Direction::In;
+                    }
                 }
+                PortDifference::Direction { planned, .. } => one.flips_to = Some(*planned),
+                PortDifference::Absent { .. }
+                | PortDifference::Protocol { .. }
+                | PortDifference::Merge { .. }
+                | PortDifference::Rdm { .. }
+                | PortDifference::DataLoss { .. } => continue,
             }
             one.differences.push(difference);
         }
@@ -134,7 +167,7 @@ fn page_step(page: &Page, moves: &[Move<'_>], differences: &[Difference]) -> Opt
         one.program(page, one.direction, &mut message);
         done.extend(one.differences.iter().copied().cloned());
     }
-    (!done.is_empty()).then(|| Step { message: StepMessage::Page(Box::new(message)), differences: done })
+    (!done.is_empty()).then(|| Step::of_page(page, message, done))
 }
 
 /// A port that changes direction gets its universe in the same message: an input that woke up on a universe it was
@@ -147,8 +180,7 @@ fn flip_step(page: &Page, one: &Move<'_>) -> Option<Step> {
     };
     let mut message = Address { command, ..Address::keep_all(page.index) };
     one.program(page, direction, &mut message);
-    let differences = one.differences.iter().copied().cloned().collect();
-    Some(Step { message: StepMessage::Page(Box::new(message)), differences })
+    Some(Step::of_page(page, message, one.differences.iter().copied().cloned().collect()))
 }
 
 impl Move<'_> {
@@ -169,15 +201,16 @@ impl Move<'_> {
 /// The one command that sets this difference, if it takes a command of its own.
 fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
     let (page, command) = match difference {
-        Difference::DataLoss { planned, .. } => (1, loss_command(*planned)),
+        Difference::DataLoss { planned, .. } => (node.pages.first()?, loss_command(*planned)),
         Difference::Port { number, what } => {
             let (place, _) = node.port(*number)?;
-            (place.page, port_command(*what, place.slot)?)
+            let page = node.pages.iter().find(|page| page.index == place.page)?;
+            (page, port_command(*what, place.slot)?)
         }
         _ => return None,
     };
-    let message = Address { command, ..Address::keep_all(page) };
-    Some(Step { message: StepMessage::Page(Box::new(message)), differences: vec![difference.clone()] })
+    let message = Address { command, ..Address::keep_all(page.index) };
+    Some(Step::of_page(page, message, vec![difference.clone()]))
 }
 
 const fn loss_command(loss: DataLoss) -> Command {
@@ -195,42 +228,49 @@ fn port_command(what: PortDifference, slot: u8) -> Option<Command> {
         PortDifference::Protocol { planned: Protocol::Sacn, .. } => Command::take_sacn(slot),
         PortDifference::Merge { planned: Merge::Ltp, .. } => Command::merge_ltp(slot),
         PortDifference::Merge { .. } => Command::merge_htp(slot),
-        PortDifference::Direction { .. } | PortDifference::Universe { .. } | PortDifference::Absent { .. } => {
-            return None;
-        }
+        PortDifference::Rdm { planned: true, .. } => Command::rdm_on(slot),
+        PortDifference::Rdm { .. } => Command::rdm_off(slot),
+        PortDifference::Direction { .. }
+        | PortDifference::Universe { .. }
+        | PortDifference::Absent { .. }
+        | PortDifference::DataLoss { .. } => return None,
     })
 }
 
-/// Address, mask, gateway and DHCP go in one message.
-fn ip_step(node: &FoundNode, differences: &[Difference]) -> Option<Step> {
+/// Address, mask, gateway and DHCP go in one message. It carries all of them, also those that stay, each with its bit:
+/// many units take the whole message whatever the single bits say.
+///
+/// # Errors
+/// When the node does not tell what would have to go along, and nobody else says it either.
+fn ip_step(node: &FoundNode, differences: &[Difference]) -> Result<Option<Step>, Finding> {
     let done: Vec<Difference> = differences.iter().filter(|d| d.is_ip()).cloned().collect();
     if done.is_empty() {
-        return None;
+        return Ok(None);
     }
-    let mut message = IpProg { command: IpCommand::PROGRAM, ..IpProg::ASK };
+    let mut address = node.address;
+    // A mask of nothing is none that could be sent on.
+    let mut mask = node.settings.map(|settings| settings.mask).filter(|mask| !mask.is_unspecified());
+    let mut gateway = node.settings.map(|settings| settings.gateway);
+    let mut by_dhcp = false;
     for difference in &done {
-        let part = match difference {
-            Difference::Address { planned, .. } => {
-                message.address = *planned;
-                IpCommand::ADDRESS
-            }
-            Difference::Mask { planned, .. } => {
-                message.mask = planned.dotted();
-                IpCommand::MASK
-            }
-            Difference::Gateway { planned, .. } => {
-                message.gateway = *planned;
-                IpCommand::GATEWAY
-            }
-            Difference::Dhcp { planned: true } => IpCommand::DHCP,
-            // Programming an address is what takes a node off DHCP: the very one it has, if no other is wanted.
-            Difference::Dhcp { planned: false } if message.address.is_unspecified() => {
-                message.address = node.address;
-                IpCommand::ADDRESS
-            }
-            _ => continue,
-        };
-        message.command = message.command.and(part);
+        match difference {
+            Difference::Address { planned, .. } => address = *planned,
+            Difference::Mask { planned, .. } => mask = Some(planned.dotted()),
+            Difference::Gateway { planned, .. } => gateway = Some(*planned),
+            Difference::Dhcp { planned, .. } => by_dhcp = *planned,
+            _ => {}
+        }
     }
-    Some(Step { message: StepMessage::Ip(message), differences: done })
+    let (Some(mask), Some(gateway)) = (mask, gateway) else {
+        let lacks = match (mask, gateway) {
+            (None, None) => "mask and gateway",
+            (None, _) => "mask",
+            _ => "gateway",
+        };
+        return Err(guard::settings_untold(node, lacks, by_dhcp));
+    };
+    let all = IpCommand::ADDRESS.and(IpCommand::MASK).and(IpCommand::GATEWAY);
+    let command = IpCommand::PROGRAM.and(if by_dhcp { IpCommand::DHCP } else { all });
+    let message = IpProg { command, address, mask, gateway, ..IpProg::ASK };
+    Ok(Some(Step { message: StepMessage::Ip(message), differences: done, page_at: None }))
 }

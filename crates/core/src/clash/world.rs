@@ -1,16 +1,30 @@
 //! Clashes of what was found with itself, known without any sheet.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
 use super::{MOST_NAMED, named, repeated};
 use crate::Direction;
-use crate::census::{Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Standing, Viewpoint};
+use crate::census::{Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Source, Standing, Viewpoint};
 use crate::finding::{Finding, Rule, Severity};
+use crate::sheet::{RigSheet, SheetPort};
+use crate::universe::Universe;
 
-pub(super) static RULES: &[&Rule] = &[&TWICE, &UNREACHABLE, &SAME_NAME, &SPLIT, &FLOOD, &DHCP_SERVERS];
+pub(super) static RULES: &[&Rule] = &[
+    &TWICE,
+    &UNREACHABLE,
+    &SAME_NAME,
+    &SPLIT,
+    &FLOOD,
+    &DHCP_SERVERS,
+    &ONE_MAC,
+    &STATES_ANOTHER,
+    &WRONG_MASK,
+    &RIVALS,
+    &NO_LEASE,
+];
 
 static TWICE: Rule = Rule {
     code: "W001",
@@ -50,12 +64,53 @@ static DHCP_SERVERS: Rule = Rule {
     why: "which of them answers first changes from one power-up to the next, and addresses with it",
 };
 
-/// What is wrong in a census whose `devices` look like this from there.
+static ONE_MAC: Rule = Rule {
+    code: "W007",
+    severity: Severity::Error,
+    title: "two units bear one MAC address",
+    why: "switches send what is for one of them to the other, and neither can be set safely",
+};
+static STATES_ANOTHER: Rule = Rule {
+    code: "W008",
+    severity: Severity::Warning,
+    title: "a node that is wrong about its own address",
+    why: "whoever believes its reply sends to an address where it is not",
+};
+static WRONG_MASK: Rule = Rule {
+    code: "W009",
+    severity: Severity::Error,
+    title: "a node with another mask than its subnet",
+    why: "it answers to a broadcast address that nobody here listens to, so most programs never see it",
+};
+static RIVALS: Rule = Rule {
+    code: "W010",
+    severity: Severity::Warning,
+    title: "two sources of one universe with equal priority",
+    why: "their levels are merged, so neither of them is in control",
+};
+static NO_LEASE: Rule = Rule {
+    code: "W011",
+    severity: Severity::Warning,
+    title: "a node by DHCP that was given no address",
+    why: "it chose one for itself, and is found only by those who look there",
+};
+
+/// What is wrong in a census whose `devices` look like this from there. What the sheet means to be so is not.
 #[must_use]
-pub fn world_clashes(census: &Census, devices: &[Device], from: &Viewpoint) -> Vec<Finding> {
-    let nodes = census.by_address();
+pub fn world_clashes(
+    census: &Census,
+    devices: &[Device],
+    from: &Viewpoint,
+    sheet: Option<&RigSheet>,
+) -> Vec<Finding> {
+    let nodes: Vec<&FoundNode> = census.by_address().into_iter().filter(|node| node.is_node()).collect();
     let mut findings = shared_addresses(census, devices, from);
+    findings.extend(one_mac(census));
+    findings.extend(nodes.iter().filter_map(|node| wrong_mask(node, from)));
+    findings.extend(nodes.iter().filter_map(|node| states_another(node)));
+    findings.extend(nodes.iter().filter_map(|node| no_lease(node)));
     findings.extend(unreachable(devices, from));
+    findings.extend(rivals(census, sheet));
     findings.extend(same_name(&nodes));
     findings.extend(splits(&nodes));
     findings.extend(dhcp_servers(census, devices));
@@ -106,6 +161,77 @@ fn unreachable(devices: &[Device], from: &Viewpoint) -> Option<Finding> {
     let remedy =
         format!("give this computer a second address there: deft-lantern adapters advise {}", targets.join(" "));
     Some(UNREACHABLE.finding(what, remedy))
+}
+
+fn one_mac(census: &Census) -> Vec<Finding> {
+    let finding = |(mac, nodes): (MacAddress, Vec<&FoundNode>)| {
+        let who = named(nodes.iter().map(|node| format!("{} at {}", node.title(), node.address)), " and ");
+        ONE_MAC
+            .finding(format!("{mac} is borne by {who}"), "unplug one of them; its maker can give it another one")
+    };
+    census.borne_twice().into_iter().map(finding).collect()
+}
+
+fn wrong_mask(node: &FoundNode, from: &Viewpoint) -> Option<Finding> {
+    let to = node.answers_to?;
+    let what = format!("the mask of {} at {} is wrong: it answers to {to}", node.title(), node.address);
+    let mask = from.subnets.iter().find(|subnet| subnet.contains(node.address))?.mask();
+    Some(WRONG_MASK.finding(what, format!("deft-lantern set {} --mask {mask}", node.address)))
+}
+
+fn states_another(node: &FoundNode) -> Option<Finding> {
+    let stated = node.states?;
+    let what = format!("{} answers from {} and states {stated}", node.title(), node.address);
+    Some(
+        STATES_ANOTHER
+            .finding(what, "use the address it answers from; switched off and on, most units correct theirs"),
+    )
+}
+
+fn no_lease(node: &FoundNode) -> Option<Finding> {
+    (node.dhcp == Some(true) && node.address.is_link_local()).then(|| {
+        let what =
+            format!("{} takes its address by DHCP and has {}, which it chose itself", node.title(), node.address);
+        NO_LEASE.finding(what, format!("deft-lantern adapters advise {}", node.address))
+    })
+}
+
+/// Sources that send one universe now with the same priority, where the sheet does not mean so many.
+fn rivals(census: &Census, sheet: Option<&RigSheet>) -> Vec<Finding> {
+    let ports = || sheet.into_iter().flat_map(|sheet| sheet.nodes.iter().flat_map(|node| &node.ports));
+    let meant = |universe: u16| {
+        let listens = |port: &&SheetPort| matches!(port.universe.value.real(), Some(Universe::Sacn(u)) if u.number() == universe);
+        ports().filter(listens).filter_map(|port| Some(port.sources.as_ref()?.value as usize)).max().unwrap_or(1)
+    };
+    let contenders = contenders(census).into_iter().filter(|(universe, who)| who.len() > meant(*universe));
+    contenders.map(|(universe, who)| rivalry(universe, &who)).collect()
+}
+
+/// For each universe its live sources of the highest priority, where there are several.
+fn contenders(census: &Census) -> Vec<(u16, Vec<Source>)> {
+    let mut by_universe: BTreeMap<u16, Vec<(u8, Source)>> = BTreeMap::new();
+    for source in census.sources() {
+        for (universe, sending) in &source.universes {
+            let live = sending.priority.filter(|_| !sending.preview && !sending.ended && sending.heard > 0);
+            if let Some(priority) = live {
+                by_universe.entry(*universe).or_default().push((priority, source.clone()));
+            }
+        }
+    }
+    let top = |(universe, sources): (u16, Vec<(u8, Source)>)| {
+        let most = sources.iter().map(|(priority, _)| *priority).max()?;
+        let equal: Vec<_> = sources.into_iter().filter(|(p, _)| *p == most).map(|(_, source)| source).collect();
+        (equal.len() > 1).then_some((universe, equal))
+    };
+    by_universe.into_iter().filter_map(top).collect()
+}
+
+fn rivalry(universe: u16, who: &[Source]) -> Finding {
+    let who = named(who.iter().map(|source| format!("{} ({})", source.name, source.address)), " and ");
+    RIVALS.finding(
+        format!("sACN universe {universe} is sent with equal priority by {who}"),
+        "give one of them a higher priority, or say sources = 2 on the sheet where both are meant",
+    )
 }
 
 fn dhcp_servers(census: &Census, devices: &[Device]) -> Option<Finding> {

@@ -63,7 +63,7 @@ impl Matching {
 /// The found nodes, and which of them are spoken for.
 struct Pool<'a> {
     nodes: &'a [FoundNode],
-    by_mac: HashMap<MacAddress, usize>,
+    by_mac: HashMap<MacAddress, Vec<usize>>,
     by_name: HashMap<String, Vec<usize>>,
     by_address: HashMap<Ipv4Addr, Vec<usize>>,
     taken: Vec<bool>,
@@ -80,7 +80,9 @@ impl<'a> Pool<'a> {
             taken: vec![false; nodes.len()],
         };
         for (i, node) in nodes.iter().enumerate() {
-            pool.by_mac.extend(node.mac.map(|mac| (mac, i)));
+            if let Some(mac) = node.mac {
+                pool.by_mac.entry(mac).or_default().push(i);
+            }
             pool.by_name.entry(node.name().raw().to_owned()).or_default().push(i);
             pool.by_address.entry(node.address).or_default().push(i);
         }
@@ -88,8 +90,8 @@ impl<'a> Pool<'a> {
     }
 
     fn take_mac(&mut self, mac: MacAddress) -> Match {
-        let found = self.by_mac.get(&mac).copied();
-        found.map_or(Match::Missing, |i| self.take(&[i]))
+        let bearing = self.free(self.by_mac.get(&mac));
+        self.take(&bearing)
     }
 
     fn take_name(&mut self, node: &SheetNode) -> Match {

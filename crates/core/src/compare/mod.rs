@@ -1,6 +1,7 @@
 //! Comparing what should be with what was found.
 
 mod difference;
+mod known;
 mod matching;
 mod wanted;
 
@@ -8,15 +9,16 @@ use std::collections::HashMap;
 use std::net::Ipv4Addr;
 
 use crate::address::Subnet;
-use crate::census::{Census, Device, FoundNode};
+use crate::census::{Census, Device, FoundNode, Standing};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetNode};
 
 pub use difference::{Difference, PortDifference};
+pub use known::Known;
 pub use matching::{Match, Matching};
 pub use wanted::{Addressing, Wanted, WantedPort};
 
-pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD];
+pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];
 
 static MISSING: Rule = Rule {
     code: "R001",
@@ -50,6 +52,19 @@ static HELD: Rule = Rule {
     why: "as soon as the node gets its address, two devices have it",
 };
 
+static UNTOLD: Rule = Rule {
+    code: "R006",
+    severity: Severity::Warning,
+    title: "a node that did not tell everything planned",
+    why: "what it does not tell may be as planned or not, and nobody knows",
+};
+static UNCHECKED: Rule = Rule {
+    code: "R007",
+    severity: Severity::Note,
+    title: "a setting that cannot be checked from here",
+    why: "no message of the protocol tells it, so only a look at the unit says whether it is as planned",
+};
+
 /// Sheet and census side by side.
 #[derive(Debug, Clone)]
 pub struct Comparison<'a> {
@@ -71,14 +86,27 @@ pub struct Row<'a> {
 /// What was found of a planned node.
 #[derive(Debug, Clone)]
 pub enum State<'a> {
-    /// It has no DMX ports and so speaks no Art-Net: it was not asked.
+    /// It speaks no Art-Net, and on this ground nothing else can be asked.
     NotAsked,
     /// It does not answer.
     Missing,
+    /// It should speak Art-Net, and does not; the device is there all the same.
+    Mute(&'a Device),
     /// Several units could be it.
     Ambiguous(Vec<&'a FoundNode>),
-    /// It answers; where it differs from the plan, if anywhere.
+    /// It answers; where it differs from the plan, if anywhere, and what it did not tell.
     Found(&'a FoundNode, Vec<Difference>),
+    /// It speaks no Art-Net, and was seen; where it differs from the plan, if anywhere.
+    Seen(&'a Device, Vec<Difference>),
+}
+
+/// Everybody who was seen, whatever family.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Everybody<'a> {
+    /// The devices.
+    pub devices: &'a [Device],
+    /// Whether every planned address was asked by ARP or echo, so that who was not seen is not there.
+    pub asked: bool,
 }
 
 /// Devices that hold an address planned for a node that they are not, as their MAC addresses tell.
@@ -100,19 +128,29 @@ pub fn held_addresses(sheet: &RigSheet, devices: &[Device]) -> Vec<Finding> {
     holds.filter_map(finding).collect()
 }
 
-/// Compares every node of the sheet with the census.
+/// Compares every node of the sheet with the Art-Net nodes of a census.
 #[must_use]
 pub fn compare<'a>(sheet: &'a RigSheet, census: &'a Census) -> Comparison<'a> {
+    compare_all(sheet, census, Everybody::default())
+}
+
+/// Compares every node of the sheet with everybody who was seen.
+#[must_use]
+pub fn compare_all<'a>(sheet: &'a RigSheet, census: &'a Census, everybody: Everybody<'a>) -> Comparison<'a> {
     let matching = Matching::new(sheet, census);
     let nodes = census.nodes();
     let row = |(planned, matched): (&'a SheetNode, &Match)| {
         let state = match matched {
-            Match::Missing if !speaks_art_net(sheet, planned) => State::NotAsked,
-            Match::Missing => State::Missing,
+            Match::Missing => without_art_net(sheet, planned, everybody),
             Match::Ambiguous(candidates) => State::Ambiguous(candidates.iter().map(|i| &nodes[*i]).collect()),
             Match::Found(index) => {
                 let found = &nodes[*index];
-                State::Found(found, Wanted::by_sheet(sheet, planned).differences(found))
+                let mut differences = Wanted::by_sheet(sheet, planned).differences(found);
+                // What is locked is not asked for its settings.
+                if sheet.is_locked(found.address, found.mac) {
+                    differences.retain(|difference| !difference.is_untold());
+                }
+                State::Found(found, differences)
             }
         };
         Row { planned, state }
@@ -122,19 +160,54 @@ pub fn compare<'a>(sheet: &'a RigSheet, census: &'a Census) -> Comparison<'a> {
     Comparison { rows: sheet.nodes.iter().zip(&matching.of_sheet).map(row).collect(), unexpected }
 }
 
+/// What is known of a planned node that answers no Art-Net.
+fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Everybody<'a>) -> State<'a> {
+    let seen = everybody.devices.iter().filter(|device| device.standing != Standing::Missing);
+    let device = device_of(planned, seen);
+    match (device, speaks_art_net(sheet, planned)) {
+        (Some(device), true) => State::Mute(device),
+        (None, true) => State::Missing,
+        (Some(device), false) => {
+            let elsewhere = planned.fixed_address().filter(|address| !device.addresses.contains(address));
+            let difference = elsewhere.zip(device.address);
+            let differences = difference.map(|(planned, found)| Difference::Address { planned, found });
+            State::Seen(device, differences.into_iter().collect())
+        }
+        (None, false) if everybody.asked && planned.fixed_address().is_some() => State::Missing,
+        (None, false) => State::NotAsked,
+    }
+}
+
+/// Which device a planned node is: by its MAC address; where the sheet gives none, by its address or its name.
+fn device_of<'a>(planned: &SheetNode, devices: impl Iterator<Item = &'a Device> + Clone) -> Option<&'a Device> {
+    if let Some(mac) = &planned.mac {
+        let by_mac = devices.clone().find(|device| device.mac == Some(mac.value));
+        // Without frames nobody's MAC address may be known.
+        let bare = |device: &&Device| device.mac.is_none() && is_at(planned, device);
+        return by_mac.or_else(|| devices.clone().find(bare));
+    }
+    let mut both = devices.clone().filter(|device| device.node.is_none());
+    let called = |device: &Device| device.name.raw() == planned.name.value;
+    both.find(|device| is_at(planned, device)).or_else(|| devices.clone().find(|device| called(device)))
+}
+
+fn is_at(planned: &SheetNode, device: &Device) -> bool {
+    planned.fixed_address().is_some_and(|address| device.addresses.contains(&address))
+}
+
 /// Whether a node can be asked by Art-Net: all but those whose kind has no DMX ports.
 fn speaks_art_net(sheet: &RigSheet, node: &SheetNode) -> bool {
     sheet.kind_of(node).is_none_or(|kind| kind.ports > 0)
 }
 
 impl Comparison<'_> {
-    /// Whether every node answers as planned and no other is there.
+    /// Whether every node answers, tells everything planned, all as planned, and no other is there.
     #[must_use]
     pub fn is_as_planned(&self) -> bool {
         let fine = |row: &Row<'_>| match &row.state {
-            State::Found(_, differences) => differences.is_empty(),
+            State::Found(_, differences) | State::Seen(_, differences) => differences.is_empty(),
             State::NotAsked => true,
-            State::Missing | State::Ambiguous(_) => false,
+            State::Missing | State::Mute(_) | State::Ambiguous(_) => false,
         };
         self.unexpected.is_empty() && self.rows.iter().all(fine)
     }
@@ -152,54 +225,110 @@ impl Comparison<'_> {
         self.rows.iter().filter(|row| row.is_different()).count()
     }
 
+    /// How many nodes did not tell everything planned, and how many settings nobody can tell.
+    #[must_use]
+    pub fn untold(&self) -> (usize, usize) {
+        let untold = self.rows.iter().filter(|row| row.differences().iter().any(Difference::is_untold)).count();
+        let unchecked = self.rows.iter().flat_map(Row::differences).filter(|d| d.cannot_be_told()).count();
+        (untold, unchecked)
+    }
+
     /// Everything that is not as planned.
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
-        let rows = self.rows.iter().filter_map(|row| row.finding(sheet));
+        let rows = self.rows.iter().flat_map(|row| row.findings(sheet));
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
     }
 
     /// The same, but for the nodes that answer otherwise than planned.
     #[must_use]
     pub fn absences(&self, sheet: &RigSheet) -> Vec<Finding> {
-        let rows = self.rows.iter().filter(|row| !row.is_different()).filter_map(|row| row.finding(sheet));
+        let rows = self.rows.iter().flat_map(|row| row.findings(sheet));
+        let rows = rows.filter(|finding| finding.rule.code != DIFFERENT.code);
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
     }
 }
 
 impl Row<'_> {
+    /// Where it differs from the plan, what it did not tell, and what cannot be told.
+    #[must_use]
+    pub fn differences(&self) -> &[Difference] {
+        match &self.state {
+            State::Found(_, differences) | State::Seen(_, differences) => differences,
+            _ => &[],
+        }
+    }
+
     /// Whether the node answers, but otherwise than planned.
     #[must_use]
     pub fn is_different(&self) -> bool {
-        matches!(&self.state, State::Found(_, differences) if !differences.is_empty())
+        self.differences().iter().any(Difference::is_told)
     }
 
-    fn finding(&self, sheet: &RigSheet) -> Option<Finding> {
+    fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
         let name = &self.planned.name;
-        let finding = match &self.state {
-            State::Missing => MISSING.finding(
-                format!("{} does not answer", name.value),
+        let called = &name.value;
+        let mut all = Vec::new();
+        match &self.state {
+            State::Missing => all.push(MISSING.finding(
+                format!("{called} does not answer"),
                 "look at its power, its link light and its cable, then check again",
-            ),
+            )),
+            State::Mute(device) => {
+                let at = device.address.map_or_else(String::new, |address| format!(" at {address}"));
+                all.push(MISSING.finding(
+                    format!(
+                        "{called} answers no Art-Net; {} is seen{at} ({})",
+                        device.title_beside_address(),
+                        device.standing
+                    ),
+                    "it is there: look whether it has started, or whether Art-Net is switched off on it",
+                ));
+            }
             State::Ambiguous(candidates) => {
                 let who: Vec<String> = candidates.iter().map(|node| identity(node)).collect();
-                AMBIGUOUS.finding(
-                    format!("{} could be {}", name.value, who.join(" or ")),
-                    format!("write the MAC address of the right one into the sheet, under {}", name.value),
-                )
+                all.push(AMBIGUOUS.finding(
+                    format!("{called} could be {}", who.join(" or ")),
+                    format!("write the MAC address of the right one into the sheet, under {called}"),
+                ));
             }
-            State::NotAsked => return None,
-            State::Found(_, differences) if differences.is_empty() => return None,
+            State::NotAsked => {}
             State::Found(node, differences) => {
-                let list: Vec<String> = differences.iter().map(ToString::to_string).collect();
-                DIFFERENT.finding(
-                    format!("{} at {}: {}", name.value, node.address, list.join("; ")),
-                    "set the nodes as planned with deft-lantern apply, or correct the sheet",
-                )
+                let address = node.address;
+                let remedy = format!("see what is wrong with it: deft-lantern survey --range {address}");
+                all.extend(of_differences(called, &format!("{called} at {address}"), differences, &remedy));
             }
-        };
-        Some(finding.at(sheet, name.span, name.value.clone()))
+            State::Seen(device, differences) => {
+                let remedy = "set it at the unit itself, or correct the sheet".to_owned();
+                let who =
+                    device.address.map_or_else(|| called.clone(), |address| format!("{called} at {address}"));
+                all.extend(of_differences(called, &who, differences, &remedy));
+            }
+        }
+        all.into_iter().map(|finding| finding.at(sheet, name.span, called.clone())).collect()
     }
+}
+
+/// What is otherwise, what was not told, and what cannot be told: a finding each.
+fn of_differences(called: &str, who: &str, differences: &[Difference], untold_remedy: &str) -> Vec<Finding> {
+    let list = |which: &dyn Fn(&Difference) -> bool| {
+        let some: Vec<String> = differences.iter().filter(|d| which(d)).map(ToString::to_string).collect();
+        (!some.is_empty()).then(|| some.join("; "))
+    };
+    let told = |difference: &Difference| !difference.is_untold() && !difference.cannot_be_told();
+    let mut all = Vec::new();
+    // What was not told stands beside what was told otherwise: one finding for one node.
+    if differences.iter().any(told) {
+        let what = list(&|difference| !difference.cannot_be_told()).unwrap_or_default();
+        let remedy = "set the nodes as planned with deft-lantern apply, or correct the sheet";
+        all.push(DIFFERENT.finding(format!("{who}: {what}"), remedy));
+    } else if let Some(what) = list(&Difference::is_untold) {
+        all.push(UNTOLD.finding(format!("{called} {what}"), untold_remedy));
+    }
+    if let Some(what) = list(&Difference::cannot_be_told) {
+        all.push(UNCHECKED.finding(format!("{called} {what}"), "look at the unit itself"));
+    }
+    all
 }
 
 fn unexpected(node: &FoundNode, sheet: &RigSheet) -> Finding {

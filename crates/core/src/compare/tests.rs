@@ -25,7 +25,7 @@ fn reply(name: &str, mac: u8, last: u8) -> PollReply {
         short_name: Text::cut(name),
         firmware: 0x0104,
         port_count: 2,
-        ports: [port(0), port(1), port(0), port(0)],
+        ports: [port(0), port(1), PortBlock::default(), PortBlock::default()],
         ..PollReply::default()
     }
 }
@@ -60,6 +60,7 @@ fn state(nodes: &str, replies: Vec<PollReply>) -> (String, usize) {
         State::Missing => "missing".to_owned(),
         State::Ambiguous(who) => format!("one of {}", who.len()),
         State::Found(node, _) => node.address.to_string(),
+        State::Mute(device) | State::Seen(device, _) => device.title(),
     };
     (word, comparison.unexpected.len())
 }
@@ -109,7 +110,7 @@ fn differences(lines: &str, reply: PollReply) -> Vec<String> {
 #[case::input("[[node.port]]\nport = 2\nin = 1", reply("north", 1, 1), &["port 2 direction is out, planned in"])]
 #[case::protocol("[[node.port]]\nport = 2\nout = \"sacn 1\"", reply("north", 1, 1), &["port 2 protocol is Art-Net, planned sACN"])]
 #[case::merge("[[node.port]]\nport = 2\nout = 1\nmerge = \"ltp\"", reply("north", 1, 1), &["port 2 merge is htp, planned ltp"])]
-#[case::merge_off("[[node.port]]\nport = 2\nout = 1\nmerge = \"off\"", reply("north", 1, 1), &[])]
+#[case::merge_off("[[node.port]]\nport = 2\nout = 1\nmerge = \"off\"", reply("north", 1, 1), &["port 2 merge cannot be checked by Art-Net, planned off"])]
 #[case::no_port("[[node.port]]\nport = 3\nout = 1", reply("north", 1, 1), &["port 3 is planned, the node states 2"])]
 #[case::escaped("", reply("\u{1b}[31m", 1, 1), &["name is \\x1b[31m, planned north"])]
 fn what_differs(#[case] lines: &str, #[case] reply: PollReply, #[case] expected: &[&str]) {
@@ -124,7 +125,11 @@ fn a_leased_address_is_no_fixed_one() {
     census.take(&Sighting::plain(Duration::ZERO, Ipv4Addr::new(10, 40, 1, 1), told));
     let comparison = compare(&sheet, &census);
     let found = comparison.findings(&sheet);
-    assert_eq!(found[0].what, "north at 10.40.1.1: addressing is by DHCP, planned fixed");
+    assert_eq!(
+        found[0].what,
+        "north at 10.40.1.1: addressing is by DHCP, planned fixed; did not tell its mask, planned 255.255.0.0; \
+         did not tell its gateway, planned none"
+    );
 }
 
 #[test]

@@ -7,7 +7,7 @@ use crate::address::Mask;
 use crate::census::FoundNode;
 use crate::sheet::{Firmware, Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
-use crate::{DataLoss, Direction, Merge};
+use crate::{DataLoss, Direction, Merge, Protocol};
 
 /// What a node should be.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -28,6 +28,8 @@ pub struct Wanted {
     pub on_data_loss: Option<DataLoss>,
     /// Its ports.
     pub ports: Vec<WantedPort>,
+    /// How many ports its kind has: with fewer heard, a page is missing. 0 when that is not known.
+    pub least_ports: u32,
 }
 
 /// Where an address comes from.
@@ -40,7 +42,7 @@ pub enum Addressing {
 }
 
 /// What a port should be.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct WantedPort {
     /// Its number, from 1.
     pub number: u32,
@@ -48,8 +50,14 @@ pub struct WantedPort {
     pub direction: Option<Direction>,
     /// Its universe, and by that its protocol.
     pub universe: Option<Universe>,
+    /// Which protocol it listens to, where no universe says so.
+    pub protocol: Option<Protocol>,
     /// How two sources are combined.
     pub merge: Option<Merge>,
+    /// Whether RDM goes through it.
+    pub rdm: Option<bool>,
+    /// What it does when data stops.
+    pub on_data_loss: Option<DataLoss>,
 }
 
 impl Wanted {
@@ -74,46 +82,30 @@ impl Wanted {
             firmware: node.firmware.as_ref().map(|firmware| firmware.value),
             on_data_loss: node.on_data_loss.as_ref().map(|loss| loss.value),
             ports: node.ports.iter().map(WantedPort::by_sheet).collect(),
+            least_ports: sheet.kind_of(node).map_or(0, |kind| kind.ports),
         }
     }
 
-    /// Where a found node differs from it.
+    /// Where a found node differs from it. What the node does not tell is not as wanted.
     #[must_use]
     pub fn differences(&self, found: &FoundNode) -> Vec<Difference> {
         let mut all = Vec::new();
         match self.addressing {
             Some(Addressing::Fixed(planned)) => {
-                if planned != found.address {
-                    all.push(Difference::Address { planned, found: found.address });
-                }
-                if found.dhcp {
-                    all.push(Difference::Dhcp { planned: false });
-                }
+                all.extend(Difference::of_address(planned, found));
+                all.extend(Difference::of_dhcp(false, found));
             }
-            Some(Addressing::Dhcp) if !found.dhcp => all.push(Difference::Dhcp { planned: true }),
-            Some(Addressing::Dhcp) | None => {}
+            Some(Addressing::Dhcp) => all.extend(Difference::of_dhcp(true, found)),
+            None => {}
         }
-        if let Some(settings) = found.settings {
-            if let Some(planned) = self.mask.filter(|mask| mask.dotted() != settings.mask) {
-                all.push(Difference::Mask { planned, found: settings.mask });
-            }
-            if let Some(planned) = self.gateway.filter(|gateway| *gateway != settings.gateway) {
-                all.push(Difference::Gateway { planned, found: settings.gateway });
-            }
-        }
-        if let Some(planned) = self.name.as_ref().filter(|name| **name != found.name().raw()) {
-            all.push(Difference::Name { planned: planned.clone(), found: found.name() });
-        }
-        if let Some(planned) = self.label.as_ref().filter(|label| **label != found.label().raw()) {
-            all.push(Difference::Label { planned: planned.clone(), found: found.label() });
-        }
-        if let Some(planned) = self.firmware.filter(|firmware| *firmware != found.firmware) {
-            all.push(Difference::Firmware { planned, found: found.firmware });
-        }
-        if let Some(planned) = self.on_data_loss.filter(|loss| *loss != found.on_data_loss) {
-            all.push(Difference::DataLoss { planned, found: found.on_data_loss });
-        }
-        if !self.ports.is_empty() && !found.is_whole() {
+        all.extend(self.mask.and_then(|planned| Difference::of_mask(planned, found)));
+        all.extend(self.gateway.and_then(|planned| Difference::of_gateway(planned, found)));
+        all.extend(self.name.as_ref().and_then(|planned| Difference::of_name(planned, found)));
+        all.extend(self.label.as_ref().and_then(|planned| Difference::of_label(planned, found)));
+        all.extend(self.firmware.and_then(|planned| Difference::of_firmware(planned, found)));
+        all.extend(self.on_data_loss.and_then(|planned| Difference::of_data_loss(planned, found)));
+        let is_whole = found.is_whole() && found.port_count() >= self.least_ports;
+        if !self.ports.is_empty() && !is_whole {
             all.push(Difference::Pages { heard: found.pages.len() });
             return all;
         }
@@ -128,7 +120,10 @@ impl WantedPort {
             number: port.number.value,
             direction: Some(port.direction),
             universe: port.universe.value.real(),
+            protocol: None,
             merge: port.merge.as_ref().map(|merge| merge.value),
+            rdm: port.rdm.as_ref().map(|rdm| rdm.value),
+            on_data_loss: port.on_data_loss.as_ref().map(|loss| loss.value),
         }
     }
 
@@ -138,23 +133,24 @@ impl WantedPort {
             return vec![Difference::Port { number, what: PortDifference::Absent { has: node.port_count() } }];
         };
         let mut all = Vec::new();
-        if let Some(planned) = self.direction.filter(|direction| *direction != found.direction) {
+        if let Some(planned) = self.direction.filter(|direction| found.facing(*direction).is_none()) {
             all.push(PortDifference::Direction { planned, found: found.direction });
         }
+        let direction = self.direction.unwrap_or(found.direction);
+        // An input sends what it sends; only outputs choose whom they listen to.
+        let protocol = self.protocol.or(self.universe.map(Universe::protocol));
+        if let Some(planned) = protocol.filter(|p| direction == Direction::Out && *p != found.protocol) {
+            all.push(PortDifference::Protocol { planned, found: found.protocol });
+        }
         if let Some(planned) = self.universe {
-            let protocol = planned.protocol();
-            // An input sends what it sends; only outputs choose whom they listen to.
-            let is_output = self.direction.unwrap_or(found.direction) == Direction::Out;
-            if is_output && protocol != found.protocol {
-                all.push(PortDifference::Protocol { planned: protocol, found: found.protocol });
-            }
-            if planned.port_address() != Some(found.universe) {
-                all.push(PortDifference::Universe { planned, found: found.universe() });
+            let there = found.facing(direction).unwrap_or(found.universe);
+            if planned.port_address() != Some(there) {
+                all.push(PortDifference::Universe { planned, found: found.in_notation(there) });
             }
         }
-        if let Some(planned) = self.merge.filter(|merge| *merge != Merge::Off && *merge != found.merge) {
-            all.push(PortDifference::Merge { planned, found: found.merge });
-        }
+        all.extend(self.merge.and_then(|planned| PortDifference::of_merge(planned, found)));
+        all.extend(self.rdm.and_then(|planned| PortDifference::of_rdm(planned, found)));
+        all.extend(self.on_data_loss.map(|planned| PortDifference::DataLoss { planned }));
         all.into_iter().map(|what| Difference::Port { number, what }).collect()
     }
 }

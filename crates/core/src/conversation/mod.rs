@@ -14,9 +14,11 @@
 mod alter;
 mod claim;
 mod lease;
+mod listen;
 mod outbox;
 mod pace;
 mod survey;
+mod vantage;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
@@ -25,10 +27,11 @@ use lantern_wire::MacAddress;
 
 use crate::address::Subnet;
 
-pub use alter::{Alter, AlterEvent, Outcome};
+pub use alter::{Alter, AlterEvent, AskedBy, Other, Outcome, Shift};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
-pub use survey::{Extent, Glimpse, Means, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
+pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
+pub use vantage::{Means, Vantage};
 
 /// One side of a talk with the network. `now` is always the time since it began.
 pub trait Conversation {

@@ -17,21 +17,15 @@ const MOST_WAITING: usize = 4096;
 #[derive(Debug)]
 pub(super) struct Outbox {
     seats: Vec<Seat>,
-    is_paced: bool,
     pace: Pace,
     waiting: VecDeque<Outgoing>,
     ready: VecDeque<Outgoing>,
 }
 
 impl Outbox {
-    /// An outbox for a talk with one device, which waits for its answers anyway.
-    pub(super) fn new(seats: Vec<Seat>) -> Self {
-        Self { is_paced: false, ..Self::with_pace(seats, Pace::USUAL) }
-    }
-
     pub(super) fn with_pace(seats: Vec<Seat>, per_second: u32) -> Self {
         let pace = Pace::new(per_second);
-        Self { seats, is_paced: true, pace, waiting: VecDeque::new(), ready: VecDeque::new() }
+        Self { seats, pace, waiting: VecDeque::new(), ready: VecDeque::new() }
     }
 
     pub(super) fn next(&mut self) -> Option<Outgoing> {
@@ -66,9 +60,7 @@ impl Outbox {
 
     /// Sends when the pace allows it.
     pub(super) fn send_in_turn(&mut self, outgoing: Outgoing) {
-        if !self.is_paced {
-            self.ready.push_back(outgoing);
-        } else if self.waiting.len() < MOST_WAITING {
+        if self.waiting.len() < MOST_WAITING {
             self.waiting.push_back(outgoing);
         }
     }
@@ -89,16 +81,32 @@ impl Outbox {
         self.seat_beside(address).is_some()
     }
 
-    /// Polls everybody on every seat: by the directed broadcast, which is enough for nodes in our subnet, and by
-    /// the limited one, which is the only way to nodes in another.
-    pub(super) fn poll_everybody(&mut self) {
+    /// Polls everybody in the subnet of this seat, by its directed broadcast.
+    pub(super) fn poll_seat(&mut self, seat: usize) {
+        if let Some(Seat { subnet, .. }) = self.seats.get(seat).copied() {
+            self.broadcast(seat, subnet.broadcast());
+        }
+    }
+
+    /// Polls everybody on the wire of this seat, by the limited broadcast: the only way to nodes in other subnets.
+    pub(super) fn poll_limited(&mut self, seat: usize) {
+        if self.seats.get(seat).is_some_and(|seat| seat.limited_broadcast) {
+            self.broadcast(seat, Ipv4Addr::BROADCAST);
+        }
+    }
+
+    /// Polls everybody on every seat; with `limited` those in other subnets too.
+    pub(super) fn poll_everybody(&mut self, limited: bool) {
         for seat in 0..self.seats.len() {
-            let Seat { subnet, limited_broadcast, .. } = self.seats[seat];
-            let everybody = limited_broadcast.then_some(Ipv4Addr::BROADCAST);
-            for to in std::iter::once(subnet.broadcast()).chain(everybody) {
-                self.send_now(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: poll() });
+            self.poll_seat(seat);
+            if limited {
+                self.poll_limited(seat);
             }
         }
+    }
+
+    fn broadcast(&mut self, seat: usize, to: Ipv4Addr) {
+        self.send_now(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: poll() });
     }
 
     /// Any datagram makes the system look for an address; this one an Art-Net node even answers.
@@ -114,7 +122,7 @@ impl Outbox {
 
 /// The poll we send. It asks for replies on change as desks do: a node remembers only the latest wish, and a desk
 /// that relies on being told must not lose that by our asking.
-fn poll() -> Vec<u8> {
+pub(super) fn poll() -> Vec<u8> {
     let whole = PollTarget { top: 0x7fff, bottom: 0, esta: 0, oem: 0 };
     Poll { flags: PollFlags::REPLY_ON_CHANGE, priority: 0, target: Some(whole) }.to_bytes()
 }

@@ -98,7 +98,7 @@ fn node_table(node: &FoundNode) -> String {
     if let Some(mac) = node.mac {
         line("mac", &quoted(&mac.to_string()));
     }
-    let address = if node.dhcp { WantedAddress::Dhcp } else { WantedAddress::Fixed(node.address) };
+    let address = if node.dhcp == Some(true) { WantedAddress::Dhcp } else { WantedAddress::Fixed(node.address) };
     line("address", &quoted(&address.to_string()));
     for (number, _, port) in node.ports() {
         text.push_str(&port_table(number, port));

@@ -25,6 +25,10 @@ mod source;
 mod stream;
 mod switch;
 
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+
 use crate::kind::{Kind, KindBook};
 use crate::universe::DeskBase;
 
@@ -79,6 +83,15 @@ pub struct RigSheet {
 }
 
 impl RigSheet {
+    /// Whether what stands at this address, or is this device, must never be touched.
+    #[must_use]
+    pub fn is_locked(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
+        self.networks.iter().any(|network| {
+            network.locked.iter().any(|range| range.value.contains(address))
+                || network.locked_devices.iter().any(|device| Some(device.value) == mac)
+        })
+    }
+
     /// The text it was read from.
     #[must_use]
     pub fn text(&self) -> &str {

@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::Ways;
-use lantern_core::conversation::{Conversation, Heard, Means, Outgoing, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{Conversation, Heard, Means, Outgoing, Seat, Survey, SurveyPlan, Vantage};
 use lantern_wire::{Arp, ArpOperation, Carries, Link, MacAddress, Packet, packet};
 
 pub(crate) const OWN: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
@@ -17,12 +17,13 @@ pub(crate) const ANSWER_TIME: Duration = Duration::from_millis(1);
 /// A survey by frames from a computer in this subnet.
 pub(crate) fn plan(subnet: &str) -> SurveyPlan {
     let seat = Seat { own: OWN, subnet: subnet.parse().expect("a test harness"), limited_broadcast: true };
+    let means = Means { frames: true, echo: false, neighbours: false };
+    let vantage = Vantage { own_mac: Some(OWN_MAC), means, ..Vantage::of_seats(vec![seat]) };
     SurveyPlan {
-        own_mac: Some(OWN_MAC),
-        means: Means { frames: true, echo: false, neighbours: false },
+        vantage,
         ways: Ways::ALL,
         ranges: SurveyPlan::usual_ranges(&[seat]),
-        ..SurveyPlan::art_net(vec![seat], None, false)
+        ..SurveyPlan::art_net(Vec::new(), None, false)
     }
 }
 

@@ -5,7 +5,8 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_core::census::Census;
-use lantern_core::conversation::{Conversation, Datagram, Heard, Seat, Survey, SurveyPlan};
+use lantern_core::change::Protection;
+use lantern_core::conversation::{Conversation, Datagram, Heard, Outgoing, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, MemoryGround, Scene};
 
@@ -37,6 +38,15 @@ pub(crate) fn one_node(extra: &str) -> Scene {
     Scene::parse(&text).expect("a scene")
 }
 
+/// What is known around a change, when only Art-Net nodes were seen.
+pub(crate) fn protection<'a>(
+    census: &'a Census,
+    sheet: Option<&'a RigSheet>,
+    seats: &'a [Seat],
+) -> Protection<'a> {
+    Protection { census, devices: &[], sheet, seats, own: &[], earlier: &[], outside: false }
+}
+
 /// Runs the conversation to its end; gives its events with their times, and how long it took.
 pub(crate) fn run<C>(conversation: &mut C, ground: &mut MemoryGround) -> (Vec<(Duration, C::Event)>, Duration)
 where
@@ -60,7 +70,12 @@ where
         match ground.run_until(began + wake_at) {
             Some(heard) => {
                 let heard_at = heard.at.max(began) - began;
-                conversation.hear(heard_at, &datagram(heard.from, &heard.bytes));
+                if ground.has_frames() {
+                    conversation.hear(heard_at, &Heard::Frame(&heard.frame));
+                } else if !heard.bytes.is_empty() {
+                    let (from, port, bytes) = (heard.from, heard.port, &heard.bytes);
+                    conversation.hear(heard_at, &Heard::Datagram(Datagram { seat: 0, from, port, bytes }));
+                }
             }
             None => conversation.wake(ground.now() - began),
         }
@@ -71,8 +86,10 @@ where
             events.push((now, event));
         }
         while let Some(outgoing) = conversation.next_send() {
-            if let Some((_, to, bytes)) = outgoing.as_datagram() {
-                ground.send(to, bytes);
+            match &outgoing {
+                Outgoing::Datagram { to, bytes, .. } => ground.send(*to, bytes),
+                Outgoing::Frame(frame) => ground.send_frame(frame),
+                _ => {}
             }
         }
     }

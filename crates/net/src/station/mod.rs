@@ -12,6 +12,7 @@ use std::io;
 use std::net::{Ipv4Addr, UdpSocket};
 
 use lantern_core::ART_NET_PORT;
+use lantern_core::MacAddress;
 use lantern_core::adapter::Choice;
 use lantern_core::conversation::{Means, Seat};
 
@@ -24,6 +25,9 @@ pub(crate) use udp::Udp;
 
 /// What is sent to an address nobody has stays in its socket until the system gives up looking: several share the load.
 const KNOCKERS: usize = 8;
+
+/// The most sockets opened only to be in groups.
+const MOST_JOINERS: usize = 64;
 
 /// What a station shall hear and speak.
 #[derive(Debug, Clone, Default)]
@@ -59,32 +63,38 @@ pub struct Station {
     pub(crate) echo: Option<Echoes>,
     pub(crate) knockers: Vec<UdpSocket>,
     pub(crate) recorder: Option<RefCell<Recorder>>,
+    pub(crate) own_mac: Option<MacAddress>,
+    /// Sockets that do nothing but be in groups: a system lets one socket be in few (on Linux twenty).
+    joiners: RefCell<Vec<UdpSocket>>,
     neighbours: bool,
     lacks: Vec<Lack>,
     shared: bool,
 }
 
 impl Station {
-    /// Opens what is wanted on the chosen adapter. The Art-Net port must be had when it is wanted; anything else that is
-    /// refused is among [`Station::lacks`].
+    /// Opens what is wanted on the chosen adapter. What is refused is among [`Station::lacks`].
+    ///
+    /// Where frames are heard, the sockets hear nothing themselves: a desk or a visualiser that holds the same port here
+    /// loses no datagram to us. Where another program holds the Art-Net port for itself, frames speak in its place.
     ///
     /// # Errors
-    /// When the Art-Net port is held by a program that does not share it, or the system refuses it.
-    pub fn open(choice: &Choice, wants: &Wants) -> Result<Self, NetError> {
-        let mut station = Self::on(&choice.name, choice.seats.clone());
-        for port in &wants.ports {
-            let is_held = *port == ART_NET_PORT && Udp::is_held(choice, *port);
-            station.shared |= is_held;
-            match Udp::open(choice, *port) {
-                Ok(socket) => station.sockets.push(socket),
-                Err(source) if *port == ART_NET_PORT => return Err(refused(choice, source)),
-                Err(source) => station.lacks.push(Lack::Port(*port, source)),
-            }
-        }
+    /// When Art-Net is all that is wanted, its port is held by a program that does not share it, and there are no frames.
+    pub fn open(choice: &Choice, wants: &Wants, own_mac: Option<MacAddress>) -> Result<Self, NetError> {
+        let mut station = Self { own_mac, ..Self::on(&choice.name, choice.seats.clone()) };
         if wants.frames {
             match Tap::open(&choice.name) {
                 Ok(tap) => station.tap = Some(tap),
                 Err(source) => station.lacks.push(Lack::Frames(source)),
+            }
+        }
+        for port in &wants.ports {
+            let is_held = *port == ART_NET_PORT && Udp::is_held(choice, *port);
+            station.shared |= is_held;
+            let is_all = *port == ART_NET_PORT && wants.ports.len() == 1 && station.tap.is_none();
+            match Udp::open(choice, *port, station.tap.is_none()) {
+                Ok(socket) => station.sockets.push(socket),
+                Err(source) if is_all => return Err(refused(choice, source)),
+                Err(source) => station.lacks.push(Lack::Port(*port, source)),
             }
         }
         if wants.echo && station.tap.is_none() {
@@ -121,6 +131,8 @@ impl Station {
             echo: None,
             knockers: Vec::new(),
             recorder: None,
+            own_mac: None,
+            joiners: RefCell::new(Vec::new()),
             neighbours: false,
             lacks: Vec::new(),
             shared: false,
@@ -153,6 +165,28 @@ impl Station {
     #[must_use]
     pub const fn is_shared(&self) -> bool {
         self.shared
+    }
+
+    /// Whether datagrams that have no socket are sent as frames.
+    pub(crate) const fn speaks_by_frames(&self) -> bool {
+        self.tap.is_some() && self.own_mac.is_some()
+    }
+
+    /// Lets a socket's port hear a group: by the socket itself, or by another that is in the group in its place.
+    pub(crate) fn join(&self, socket: usize, group: Ipv4Addr) -> io::Result<()> {
+        let Err(refused) = self.sockets[socket].join(group) else { return Ok(()) };
+        let own = self.sockets[socket].own;
+        let mut joiners = self.joiners.borrow_mut();
+        if joiners.last().is_some_and(|last| last.join_multicast_v4(&group, &own).is_ok()) {
+            return Ok(());
+        }
+        if joiners.len() >= MOST_JOINERS {
+            return Err(refused);
+        }
+        let further = UdpSocket::bind((Ipv4Addr::UNSPECIFIED, 0))?;
+        further.join_multicast_v4(&group, &own)?;
+        joiners.push(further);
+        Ok(())
     }
 
     /// The seat at which something from this address was heard: the one in its subnet, or the first.

@@ -18,16 +18,23 @@ const RECEIVE_BUFFER: usize = 1 << 20;
 /// Multicast DNS is believed only when it has passed no router (RFC 6762, section 11).
 const TIME_TO_LIVE: u32 = 255;
 
+/// An address that nobody has, and a port where nothing answers (RFC 5737, RFC 863).
+const NOBODY: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 1);
+const DISCARD: u16 = 9;
+/// The most datagrams thrown away before a conversation.
+const MOST_OLD: usize = 100_000;
+
 /// A socket and its port.
 #[derive(Debug)]
 pub(crate) struct Udp {
     pub(crate) port: u16,
     pub(crate) socket: UdpSocket,
-    own: Ipv4Addr,
+    pub(super) own: Ipv4Addr,
 }
 
 impl Udp {
-    pub(super) fn open(choice: &Choice, port: u16) -> io::Result<Self> {
+    /// Opens the port. One that does not hear only speaks from it, and leaves what comes there to others.
+    pub(super) fn open(choice: &Choice, port: u16, hears: bool) -> io::Result<Self> {
         let own = choice.seats[0].own;
         let socket = bound(choice, port, true)?;
         socket.set_broadcast(true)?;
@@ -38,7 +45,23 @@ impl Udp {
             socket.set_multicast_if_v4(&own)?;
             socket.set_multicast_ttl_v4(TIME_TO_LIVE)?;
         }
+        if !hears {
+            // A socket with a partner hears that partner only, and this one nobody has (RFC 5737).
+            socket.connect(&SocketAddr::V4(SocketAddrV4::new(NOBODY, DISCARD)).into())?;
+        }
         Ok(Self { port, socket: socket.into(), own })
+    }
+
+    /// Throws away what came already.
+    pub(crate) fn empty(&self) {
+        let mut byte = [0; 1];
+        for _ in 0..MOST_OLD {
+            match self.socket.recv_from(&mut byte) {
+                Ok(_) => {}
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(_) => return,
+            }
+        }
     }
 
     /// Whether somebody holds the port already.

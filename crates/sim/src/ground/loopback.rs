@@ -227,7 +227,7 @@ impl Ground {
             let meant = everybody || self.parties[index].address() == *frame.to.ip();
             if meant && self.link.delivers() {
                 let was_at = self.parties[index].address();
-                self.parties[index].hear(now, frame.to.port(), frame.from, &frame.bytes);
+                self.parties[index].hear(now, frame.to.port(), frame.from, everybody, &frame.bytes);
                 self.let_speak(index, was_at);
                 self.settle(index);
             }
@@ -269,7 +269,8 @@ impl Ground {
         let bound = self.sockets.get(&SocketAddrV4::new(source, speech.port)).map(|bound| &bound.socket);
         let Some(socket) = bound.or_else(|| self.wires.get(&speech.port)) else { return };
         let listeners: BTreeSet<SocketAddrV4> = match speech.to {
-            Destination::Everybody => self.listeners.iter().copied().collect(),
+            // A mask is nothing on loopback.
+            Destination::Everybody | Destination::Broadcast(_) => self.listeners.iter().copied().collect(),
             // There are no groups on loopback: whoever was heard belongs to every one.
             Destination::Group(group) => {
                 self.listeners.iter().map(|one| SocketAddrV4::new(*one.ip(), group.port())).collect()

@@ -1,4 +1,7 @@
 //! In memory, under a virtual clock that jumps from one event to the next.
+//!
+//! Beside Art-Net nodes there may stand devices of other families, which answer ARP and echo and say what their roles
+//! say. The guest hears datagrams, or whole frames once it has a MAC address here.
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -6,43 +9,57 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
+use lantern_wire::{Arp, ArpOperation, Carries, MacAddress, Packet, UdpFrame, packet};
 
-use crate::{Destination, Link, SimNode};
+use crate::device::Utterance;
+use crate::{Destination, Link, SimDevice, SimNode, Speech};
 
-/// A whole network of nodes and one guest: the program under test.
+/// A whole network of nodes and devices, and one guest: the program under test.
 #[derive(Debug)]
 pub struct MemoryGround {
     nodes: Vec<SimNode>,
+    devices: Vec<SimDevice>,
     link: Link,
     guest: SocketAddrV4,
+    /// The guest's MAC address, where it hears frames.
+    guest_mac: Option<MacAddress>,
     broadcasts: Vec<Ipv4Addr>,
     now: Duration,
     sent: u64,
-    under_way: BinaryHeap<Reverse<(Duration, u64, Frame)>>,
+    under_way: BinaryHeap<Reverse<(Duration, u64, Parcel)>>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-struct Frame {
+struct Parcel {
     to: Party,
     from: SocketAddrV4,
+    port: u16,
+    to_everybody: bool,
     bytes: Vec<u8>,
+    /// The whole frame, for a guest that hears frames.
+    frame: Vec<u8>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Party {
     Guest,
     Node(usize),
+    Device(usize),
 }
 
-/// A datagram that reached the guest.
+/// Something that reached the guest.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Heard {
     /// When.
     pub at: Duration,
     /// Who sent it.
     pub from: SocketAddrV4,
-    /// Its payload.
+    /// The port it came to.
+    pub port: u16,
+    /// Its payload; nothing where it is no datagram.
     pub bytes: Vec<u8>,
+    /// The frame around it, where the guest hears frames.
+    pub frame: Vec<u8>,
 }
 
 impl MemoryGround {
@@ -51,13 +68,35 @@ impl MemoryGround {
     pub fn new(nodes: Vec<SimNode>, link: Link, guest: Ipv4Addr, broadcasts: Vec<Ipv4Addr>) -> Self {
         Self {
             nodes,
+            devices: Vec::new(),
             link,
             guest: SocketAddrV4::new(guest, PORT),
+            guest_mac: None,
             broadcasts,
             now: Duration::ZERO,
             sent: 0,
             under_way: BinaryHeap::new(),
         }
+    }
+
+    /// The same with devices of other families beside the nodes.
+    #[must_use]
+    pub fn beside(mut self, devices: Vec<SimDevice>) -> Self {
+        self.devices = devices;
+        self
+    }
+
+    /// The same for a guest that hears and sends frames, from this MAC address.
+    #[must_use]
+    pub const fn with_frames(mut self, guest: MacAddress) -> Self {
+        self.guest_mac = Some(guest);
+        self
+    }
+
+    /// Whether the guest hears frames.
+    #[must_use]
+    pub const fn has_frames(&self) -> bool {
+        self.guest_mac.is_some()
     }
 
     /// The virtual time.
@@ -77,76 +116,203 @@ impl MemoryGround {
         &mut self.nodes
     }
 
+    /// The other devices.
+    #[must_use]
+    pub fn devices(&self) -> &[SimDevice] {
+        &self.devices
+    }
+
+    /// The other devices, to switch their power.
+    pub fn devices_mut(&mut self) -> &mut [SimDevice] {
+        &mut self.devices
+    }
+
+    /// Everybody who is on, with MAC address and address.
+    pub fn present(&self) -> impl Iterator<Item = (MacAddress, Ipv4Addr)> + '_ {
+        let nodes = self.nodes.iter().filter(|node| node.is_listening());
+        let devices = self.devices.iter().filter(|device| device.is_listening());
+        nodes
+            .map(|node| (node.setup().mac, node.address()))
+            .chain(devices.map(|device| (device.setup().mac, device.setup().address)))
+    }
+
     /// The guest sends a datagram.
     pub fn send(&mut self, to: SocketAddrV4, bytes: &[u8]) {
-        let everybody = self.broadcasts.contains(to.ip());
-        for index in 0..self.nodes.len() {
-            if everybody || self.nodes[index].address() == *to.ip() {
-                self.carry(Party::Node(index), self.guest, bytes.to_vec());
+        let everybody = self.broadcasts.contains(to.ip()) || to.ip().is_multicast();
+        let parcel = |party| Parcel {
+            to: party,
+            from: SocketAddrV4::new(*self.guest.ip(), to.port()),
+            port: to.port(),
+            to_everybody: everybody,
+            bytes: bytes.to_vec(),
+            frame: Vec::new(),
+        };
+        let nodes = (0..self.nodes.len()).filter(|i| everybody || self.nodes[*i].address() == *to.ip());
+        let devices =
+            (0..self.devices.len()).filter(|i| everybody || self.devices[*i].setup().address == *to.ip());
+        let parcels: Vec<Parcel> = nodes.map(Party::Node).chain(devices.map(Party::Device)).map(parcel).collect();
+        parcels.into_iter().for_each(|parcel| self.carry(parcel));
+    }
+
+    /// The guest sends a frame: whoever it asks by ARP or echo answers.
+    pub fn send_frame(&mut self, frame: &[u8]) {
+        let Some(guest) = self.guest_mac else { return };
+        let frames: Vec<Vec<u8>> = match (Arp::parse(frame), Packet::parse(frame)) {
+            (Ok(asks), _) if asks.operation == ArpOperation::REQUEST => self
+                .holders(asks.target)
+                .into_iter()
+                .map(|mac| {
+                    let answer =
+                        Arp { operation: ArpOperation::REPLY, sender_mac: mac, sender: asks.target, ..asks };
+                    Arp { from: mac, to: guest, target_mac: guest, target: asks.sender, ..answer }.to_bytes()
+                })
+                .collect(),
+            (_, Ok(Packet { link: Some(link), carries: Carries::EchoRequest { .. } })) => {
+                let asked = self.present().find(|(mac, _)| *mac == link.to);
+                let quiet = |(mac, _): &(MacAddress, Ipv4Addr)| {
+                    self.devices.iter().any(|device| device.setup().mac == *mac && !device.setup().echo)
+                };
+                let answer = asked.filter(|one| !quiet(one)).map(|(mac, address)| {
+                    let reply = packet::echo_packet(false, address, *self.guest.ip(), 0);
+                    [&guest.0[..], &mac.0, &[8, 0], &reply].concat()
+                });
+                answer.into_iter().collect()
             }
+            _ => Vec::new(),
+        };
+        for frame in frames {
+            self.carry_frame(frame);
         }
     }
 
-    fn carry(&mut self, to: Party, from: SocketAddrV4, bytes: Vec<u8>) {
-        if self.link.delivers() {
+    fn holders(&self, address: Ipv4Addr) -> Vec<MacAddress> {
+        self.present().filter(|(_, own)| *own == address).map(|(mac, _)| mac).collect()
+    }
+
+    fn carry_frame(&mut self, frame: Vec<u8>) {
+        let from = SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, 0);
+        let parcel = Parcel { to: Party::Guest, from, port: 0, to_everybody: false, bytes: Vec::new(), frame };
+        self.carry(parcel);
+    }
+
+    fn carry(&mut self, parcel: Parcel) {
+        if !self.link.delivers() {
+            return;
+        }
+        let copies = 1 + u8::from(self.link.repeats());
+        for _ in 0..copies {
+            let mut copy = parcel.clone();
+            // A damaged datagram is dropped by the checksum of whoever it is for.
+            if self.link.damage(&mut copy.bytes) {
+                if copy.to != Party::Guest {
+                    continue;
+                }
+                copy.frame.truncate(14);
+            }
             let at = self.now + self.link.latency();
             self.sent += 1;
-            self.under_way.push(Reverse((at, self.sent, Frame { to, from, bytes })));
+            self.under_way.push(Reverse((at, self.sent, copy)));
         }
     }
 
     /// Lets time pass until something reaches the guest, or until `deadline`.
     pub fn run_until(&mut self, deadline: Duration) -> Option<Heard> {
         loop {
-            let frame_at = self.under_way.peek().map(|Reverse((at, ..))| *at);
-            let node_at = self.nodes.iter().filter_map(SimNode::wake_at).min();
-            let next = frame_at.into_iter().chain(node_at).min().filter(|at| *at <= deadline);
+            let parcel_at = self.under_way.peek().map(|Reverse((at, ..))| *at);
+            let nodes = self.nodes.iter().filter_map(SimNode::wake_at);
+            let devices = self.devices.iter().filter_map(SimDevice::wake_at);
+            let next = parcel_at.into_iter().chain(nodes).chain(devices).min().filter(|at| *at <= deadline);
             let Some(next) = next else {
                 self.now = self.now.max(deadline);
                 return None;
             };
             self.now = self.now.max(next);
-            if frame_at == Some(next) {
+            if parcel_at == Some(next) {
                 if let Some(heard) = self.deliver() {
                     return Some(heard);
                 }
             } else {
-                self.wake_nodes();
+                self.wake_all();
             }
         }
     }
 
     fn deliver(&mut self) -> Option<Heard> {
-        let Reverse((at, _, frame)) = self.under_way.pop()?;
-        match frame.to {
-            Party::Guest => Some(Heard { at, from: frame.from, bytes: frame.bytes }),
-            Party::Node(index) => {
+        let Reverse((at, _, parcel)) = self.under_way.pop()?;
+        let Parcel { to, from, port, to_everybody, bytes, frame } = parcel;
+        match to {
+            Party::Guest => return Some(Heard { at, from, port, bytes, frame }),
+            Party::Node(index) if port == PORT => {
                 let was_at = self.nodes[index].address();
-                self.nodes[index].hear(at, frame.from, &frame.bytes);
-                self.let_speak(index, was_at);
-                None
+                self.nodes[index].hear(at, from, to_everybody, &bytes);
+                self.let_node_speak(index, was_at);
+            }
+            Party::Node(_) => {}
+            Party::Device(index) => {
+                self.devices[index].hear(at, port, from, &bytes);
+                self.let_device_speak(index);
             }
         }
+        None
     }
 
-    fn wake_nodes(&mut self) {
+    fn wake_all(&mut self) {
         for index in 0..self.nodes.len() {
             if self.nodes[index].wake_at().is_some_and(|at| at <= self.now) {
                 self.nodes[index].wake(self.now);
-                self.let_speak(index, self.nodes[index].address());
+                self.let_node_speak(index, self.nodes[index].address());
+            }
+        }
+        for index in 0..self.devices.len() {
+            if self.devices[index].wake_at().is_some_and(|at| at <= self.now) {
+                self.devices[index].wake(self.now);
+                self.let_device_speak(index);
             }
         }
     }
 
-    fn let_speak(&mut self, index: usize, source: Ipv4Addr) {
+    fn let_node_speak(&mut self, index: usize, source: Ipv4Addr) {
+        let mac = self.nodes[index].setup().mac;
         while let Some(speech) = self.nodes[index].next_speech() {
-            let reaches_guest = match speech.to {
-                Destination::Everybody | Destination::Group(_) => true,
-                Destination::One(party) => party == self.guest,
-            };
-            if reaches_guest {
-                self.carry(Party::Guest, SocketAddrV4::new(source, PORT), speech.bytes);
+            self.say(mac, source, speech);
+        }
+    }
+
+    fn let_device_speak(&mut self, index: usize) {
+        let (mac, source) = (self.devices[index].setup().mac, self.devices[index].setup().address);
+        while let Some(said) = self.devices[index].next_utterance() {
+            match said {
+                Utterance::Speech(speech) => self.say(mac, source, speech),
+                Utterance::Frame(frame) if self.has_frames() => self.carry_frame(frame),
+                Utterance::Frame(_) => {}
             }
+        }
+    }
+
+    fn say(&mut self, mac: MacAddress, source: Ipv4Addr, speech: Speech) {
+        let everybody = MacAddress([0xff; 6]);
+        let (to, to_mac) = match speech.to {
+            Destination::Everybody => (SocketAddrV4::new(Ipv4Addr::BROADCAST, PORT), everybody),
+            Destination::Broadcast(address) => (SocketAddrV4::new(address, PORT), everybody),
+            Destination::Group(group) => (group, MacAddress::of_group(*group.ip())),
+            Destination::One(party) if *party.ip() == *self.guest.ip() => {
+                (party, self.guest_mac.unwrap_or(everybody))
+            }
+            Destination::One(_) => return,
+        };
+        // A socket hears what is for it, and broadcasts of its own subnet.
+        let by_socket = !matches!(speech.to, Destination::Broadcast(to) if !self.broadcasts.contains(&to));
+        let from = SocketAddrV4::new(source, speech.port);
+        let frame = UdpFrame { from_mac: mac, to_mac, from, to, payload: &speech.bytes }.to_bytes();
+        if self.guest_mac.is_some() || by_socket {
+            self.carry(Parcel {
+                to: Party::Guest,
+                from,
+                port: to.port(),
+                to_everybody: to_mac == everybody,
+                frame: frame.unwrap_or_default(),
+                bytes: speech.bytes,
+            });
         }
     }
 }

@@ -1,21 +1,28 @@
 //! One simulated node.
 
 mod program;
+mod quirk;
 mod setup;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_wire::art_net::{IpProg, IpProgReply, Message, PORT, Poll, PollReply};
+use lantern_wire::art_net::{Address, IpCommand, IpProg, IpProgReply, Message, PORT, Poll, PollReply};
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
 
+pub use quirk::Quirk;
 pub use setup::{NodeSetup, PagePorts, Reply};
 
 /// A node may wait this long at random before it answers a poll (Art-Net 4, "ArtPoll").
 const RANDOM_WAIT: Duration = Duration::from_secs(1);
 /// How long it thinks before it answers anything else.
 const THINKING: Duration = Duration::from_millis(4);
+/// How much later it obeys where it is slow to.
+const LATE: Duration = Duration::from_secs(2);
+const THINKING_LATE: Duration = Duration::from_secs(1);
+/// The most writes kept for tests to ask about.
+const MOST_WRITES: usize = 1024;
 /// The most answers kept waiting; a real node has little memory too.
 const MOST_WAITING: usize = 16;
 
@@ -39,6 +46,8 @@ pub enum Destination {
     Group(SocketAddrV4),
     /// One party.
     One(SocketAddrV4),
+    /// Everybody, as the sender's own mask has it.
+    Broadcast(Ipv4Addr),
 }
 
 /// A node as a state machine without I/O. `now` is always the time since the ground was started.
@@ -54,7 +63,33 @@ pub struct SimNode {
     waiting: Vec<(Duration, Answer)>,
     speech: std::collections::VecDeque<Speech>,
     replies_sent: u32,
+    polls_heard: u32,
+    writes_heard: u32,
+    moved: bool,
+    /// What it will become, and when.
+    later: Option<(Duration, Later)>,
+    /// What it has at its next start.
+    at_next_start: Option<(Ipv4Addr, Ipv4Addr, Ipv4Addr, bool)>,
+    /// Its pages as they were when it was switched on.
+    saved: Vec<PollReply>,
+    heard_writes: Vec<Written>,
     dice: StdRng,
+}
+
+/// Something a node was told to change, for tests that ask who was written to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Written {
+    /// When.
+    pub at: Duration,
+    /// The datagram.
+    pub bytes: Vec<u8>,
+}
+
+/// Something a node does a while after it was told.
+#[derive(Debug, Clone)]
+enum Later {
+    Ip(IpProg),
+    Page(usize, Box<Address>),
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -88,6 +123,13 @@ impl SimNode {
             waiting: Vec::new(),
             speech: std::collections::VecDeque::new(),
             replies_sent: 0,
+            polls_heard: 0,
+            writes_heard: 0,
+            moved: false,
+            later: None,
+            at_next_start: None,
+            saved: setup.poll_replies(),
+            heard_writes: Vec::new(),
             dice: StdRng::seed_from_u64(seed),
             setup,
         };
@@ -121,47 +163,169 @@ impl SimNode {
         matches!(self.power, Power::On)
     }
 
+    /// Everything it was told to change.
+    #[must_use]
+    pub fn writes(&self) -> &[Written] {
+        &self.heard_writes
+    }
+
+    /// Its pages as they are.
+    #[must_use]
+    pub fn pages(&self) -> &[PollReply] {
+        &self.pages
+    }
+
+    /// Whether it takes its address by DHCP.
+    #[must_use]
+    pub const fn takes_dhcp(&self) -> bool {
+        self.dhcp
+    }
+
     /// Switches its power.
     pub fn switch(&mut self, now: Duration, on: bool) {
         self.waiting.clear();
+        self.start_anew();
         self.power = if on { Power::Starting { up_at: now + self.setup.restart } } else { Power::Off };
     }
 
-    /// Takes in a datagram.
-    pub fn hear(&mut self, now: Duration, from: SocketAddrV4, bytes: &[u8]) {
+    /// What a restart does to what it was told before.
+    fn start_anew(&mut self) {
+        if let Some(settings) = self.at_next_start.take() {
+            (self.address, self.mask, self.gateway, self.dhcp) = settings;
+        }
+        if self.setup.has(Quirk::ForgetsAtRestart) {
+            self.pages = self.saved.clone();
+        }
+        self.later = None;
+    }
+
+    fn restart(&mut self, now: Duration) {
+        self.flush_answers();
+        self.start_anew();
+        self.power = Power::Starting { up_at: now + self.setup.restart };
+    }
+
+    /// Takes in a datagram, which came to it alone or to everybody.
+    pub fn hear(&mut self, now: Duration, from: SocketAddrV4, to_everybody: bool, bytes: &[u8]) {
         if !self.is_listening() {
             return;
         }
         match Message::parse(bytes) {
             Ok(Message::Poll(poll)) if self.is_meant_by(&poll) => {
+                self.polls_heard += 1;
+                let only_everybody = self.setup.has(Quirk::OnlyBroadcastPolls) && !to_everybody;
+                let every_second = self.setup.has(Quirk::EverySecondPoll) && self.polls_heard % 2 == 1;
+                if only_everybody || every_second {
+                    return;
+                }
                 let wait = self.dice.random_range(Duration::ZERO..RANDOM_WAIT);
                 let to = self.answer_to(from);
                 self.answer_at(now + self.setup.late + wait, Answer::AllPages(to));
+                if self.setup.has(Quirk::AnswersTwice) {
+                    self.answer_at(now + self.setup.late + wait + THINKING, Answer::AllPages(to));
+                }
             }
-            Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message),
+            Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message, bytes),
             Ok(Message::Address(message)) => {
+                self.note_write(now, bytes);
                 let index = usize::from(message.bind_index.max(1)) - 1;
                 if index < self.pages.len() {
-                    if !self.setup.refuses {
-                        program::program_page(&mut self.pages, index, &message);
-                    }
-                    let to = self.answer_to(from);
-                    self.answer_at(now + THINKING, Answer::OnePage(index, to));
+                    self.hear_address(now, index, from, &message);
                 }
             }
             _ => {}
         }
     }
 
-    fn hear_ip_prog(&mut self, now: Duration, from: SocketAddrV4, message: &IpProg) {
+    fn note_write(&mut self, now: Duration, bytes: &[u8]) {
+        self.writes_heard += 1;
+        if self.heard_writes.len() < MOST_WRITES {
+            self.heard_writes.push(Written { at: now, bytes: bytes.to_vec() });
+        }
+    }
+
+    fn hear_address(&mut self, now: Duration, index: usize, from: SocketAddrV4, message: &Address) {
+        let lost = self.setup.has(Quirk::LosesEverySecondWrite) && self.writes_heard % 2 == 1;
+        if self.setup.has(Quirk::ObeysLate) {
+            self.later = Some((now + LATE, Later::Page(index, Box::new(message.clone()))));
+        } else if !self.setup.refuses && !lost {
+            program::program_page(&mut self.pages, index, message, &self.setup);
+        }
+        let to = self.answer_to(from);
+        self.answer_at(now + THINKING, Answer::OnePage(index, to));
+        if self.setup.has(Quirk::RestartsAtEveryWrite) {
+            self.waiting.clear();
+            self.restart(now);
+        }
+    }
+
+    fn hear_ip_prog(&mut self, now: Duration, from: SocketAddrV4, message: &IpProg, bytes: &[u8]) {
+        let habits = self.setup.quirks.clone();
+        let quirk = |quirk| habits.contains(&quirk);
+        let is_order = message.command.has(IpCommand::PROGRAM);
+        let mute = quirk(Quirk::NeverTellsSettings) || (quirk(Quirk::SilentAfterMove) && self.moved);
+        if is_order {
+            self.note_write(now, bytes);
+        }
+        if mute || (is_order && quirk(Quirk::NoAcknowledgement)) {
+            if is_order && self.obey(message) {
+                self.restart(now);
+            }
+            return;
+        }
+        if is_order && quirk(Quirk::TakesLate) {
+            self.later = Some((now + 3 * THINKING_LATE, Later::Ip(*message)));
+            return self.tell_settings(now, from);
+        }
+        if is_order && quirk(Quirk::TakesAtNextStart) {
+            let before = (self.address, self.mask, self.gateway, self.dhcp);
+            self.obey(message);
+            let after = (self.address, self.mask, self.gateway, self.dhcp);
+            self.say_settings(SocketAddrV4::new(*from.ip(), PORT));
+            self.at_next_start = Some(after);
+            (self.address, self.mask, self.gateway, self.dhcp) = before;
+            return;
+        }
+        if is_order && quirk(Quirk::AcknowledgesOld) {
+            self.say_settings(SocketAddrV4::new(*from.ip(), PORT));
+            if self.obey(message) {
+                self.restart(now);
+            }
+            return;
+        }
         let to = SocketAddrV4::new(*from.ip(), PORT);
         let (address, mask, gateway, dhcp) = (self.address, self.mask, self.gateway, self.dhcp);
-        let obeys = !self.setup.refuses && self.program_ip(message);
+        let obeys = self.obey(message);
         self.answer_at(now + THINKING, Answer::IpSettings(to));
+        if is_order && self.setup.has(Quirk::DiesOfMoving) {
+            self.flush_answers();
+            self.power = Power::Off;
+            return;
+        }
         if obeys && (address, mask, gateway, dhcp) != (self.address, self.mask, self.gateway, self.dhcp) {
             // The acknowledgement still goes out from where the node was; then it restarts.
-            self.flush_answers();
-            self.power = Power::Starting { up_at: now + self.setup.restart };
+            self.restart(now);
+        }
+    }
+
+    fn obey(&mut self, message: &IpProg) -> bool {
+        !self.setup.refuses && self.program_ip(message)
+    }
+
+    fn tell_settings(&mut self, now: Duration, from: SocketAddrV4) {
+        self.answer_at(now + THINKING, Answer::IpSettings(SocketAddrV4::new(*from.ip(), PORT)));
+    }
+
+    /// Does what it was told a while ago.
+    fn do_late(&mut self, now: Duration) {
+        let Some((_, later)) = self.later.take_if(|(at, _)| *at <= now) else { return };
+        match later {
+            Later::Ip(message) => {
+                if self.obey(&message) {
+                    self.restart(now);
+                }
+            }
+            Later::Page(index, message) => program::program_page(&mut self.pages, index, &message, &self.setup),
         }
     }
 
@@ -171,7 +335,10 @@ impl SimNode {
         match self.power {
             Power::Off => None,
             Power::Starting { up_at } => Some(up_at),
-            Power::On => self.waiting.iter().map(|(at, _)| *at).min(),
+            Power::On => {
+                let later = self.later.as_ref().map(|(at, _)| *at);
+                self.waiting.iter().map(|(at, _)| *at).chain(later).min()
+            }
         }
     }
 
@@ -183,6 +350,10 @@ impl SimNode {
             self.power = Power::On;
             self.say(Answer::AllPages(Destination::Everybody));
         }
+        if !self.is_listening() {
+            return;
+        }
+        self.do_late(now);
         if !self.is_listening() {
             return;
         }
@@ -202,13 +373,16 @@ impl SimNode {
         let Some(target) = poll.target.filter(|_| poll.flags.targeted()) else { return true };
         let carries = |page: &PollReply| {
             let base = u16::from(page.net & 0x7f) << 8 | u16::from(page.sub & 0x0f) << 4;
-            let ports = page.stated_ports().iter().flat_map(|port| [port.switch_in, port.switch_out]);
+            let ports = page.stated_ports().flat_map(|(_, port)| [port.switch_in, port.switch_out]);
             ports.map(|switch| base | u16::from(switch & 0x0f)).any(|a| (target.bottom..=target.top).contains(&a))
         };
         self.pages.iter().any(carries)
     }
 
     fn answer_to(&self, from: SocketAddrV4) -> Destination {
+        if self.setup.has(Quirk::AnswersUnderItsMask) {
+            return Destination::Broadcast(Ipv4Addr::from_bits(self.address.to_bits() | !self.mask.to_bits()));
+        }
         match self.setup.reply {
             Reply::ToPoller => Destination::One(from),
             Reply::ToEverybody => Destination::Everybody,
@@ -233,17 +407,23 @@ impl SimNode {
         match answer {
             Answer::AllPages(to) => (0..self.pages.len()).for_each(|page| self.say_page(page, to)),
             Answer::OnePage(page, to) => self.say_page(page, to),
-            Answer::IpSettings(to) => {
-                let reply = IpProgReply {
-                    address: self.address,
-                    mask: self.mask,
-                    port: PORT,
-                    status: if self.dhcp { IpProgReply::STATUS_DHCP } else { 0 },
-                    gateway: self.gateway,
-                };
-                self.speech.push_back(Speech { port: PORT, to: Destination::One(to), bytes: reply.to_bytes() });
-            }
+            Answer::IpSettings(to) => self.say_settings(to),
         }
+    }
+
+    fn say_settings(&mut self, to: SocketAddrV4) {
+        let reply = IpProgReply {
+            address: self.address,
+            mask: self.mask,
+            port: PORT,
+            status: if self.dhcp { IpProgReply::STATUS_DHCP } else { 0 },
+            gateway: self.gateway,
+        };
+        let to = match self.answer_to(to) {
+            under @ Destination::Broadcast(_) => under,
+            _ => Destination::One(to),
+        };
+        self.speech.push_back(Speech { port: PORT, to, bytes: reply.to_bytes() });
     }
 
     fn say_page(&mut self, index: usize, to: Destination) {
@@ -253,7 +433,10 @@ impl SimNode {
         reply.bind_address = self.address;
         reply.status2 = reply.status2.with(1, self.dhcp);
         reply.report = lantern_wire::Text::cut(&format!("#0001 [{:04}] ready", self.replies_sent % 10_000));
-        self.speech.push_back(Speech { port: PORT, to, bytes: reply.to_bytes() });
+        let length = program::misstate(&mut reply, index, &self.setup);
+        let mut bytes = reply.to_bytes();
+        bytes.truncate(length);
+        self.speech.push_back(Speech { port: PORT, to, bytes });
     }
 }
 

@@ -2,9 +2,10 @@
 
 use std::net::Ipv4Addr;
 
+use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, DataLoss, IpCommand, IpProg, PollReply, PortType, Program};
 
-use super::SimNode;
+use super::{NodeSetup, Quirk, SimNode};
 
 impl SimNode {
     /// Takes an ArtIpProg to heart; whether it was a command at all.
@@ -24,15 +25,27 @@ impl SimNode {
             self.take_lease();
             return true;
         }
-        if command.has(IpCommand::ADDRESS) {
-            self.address = message.address;
-            self.dhcp = false;
+        let (setup, before) = (&self.setup, self.address);
+        let all = setup.has(Quirk::TakesAllFields);
+        if all || command.has(IpCommand::ADDRESS) {
+            let further = u32::from(setup.has(Quirk::ComesUpElsewhere) && message.address != self.address);
+            self.address = Ipv4Addr::from_bits(message.address.to_bits() + further);
+            self.dhcp = self.dhcp && setup.has(Quirk::StaysOnDhcp);
         }
-        if command.has(IpCommand::MASK) {
+        if all || command.has(IpCommand::MASK) {
             self.mask = message.mask;
         }
-        if command.has(IpCommand::GATEWAY) {
+        if all || command.has(IpCommand::GATEWAY) {
             self.gateway = message.gateway;
+        }
+        if self.address != before {
+            self.moved = true;
+            if self.setup.has(Quirk::ResetsMask) {
+                self.mask = Ipv4Addr::new(255, 0, 0, 0);
+            }
+            if self.setup.has(Quirk::LosesGateway) {
+                self.gateway = Ipv4Addr::UNSPECIFIED;
+            }
         }
         true
     }
@@ -51,10 +64,15 @@ impl SimNode {
 }
 
 /// Takes an ArtAddress to heart. Names and data loss belong to the whole node, the rest to the page.
-pub(super) fn program_page(pages: &mut [PollReply], index: usize, message: &Address) {
+pub(super) fn program_page(pages: &mut [PollReply], index: usize, message: &Address, setup: &NodeSetup) {
     for page in pages.iter_mut() {
         if !message.short_name.is_empty() {
-            page.short_name = message.short_name;
+            page.short_name = if setup.has(Quirk::CutsNames) {
+                let told = message.short_name.to_lossy();
+                Text::cut(&told[..told.floor_char_boundary(8)])
+            } else {
+                message.short_name
+            };
         }
         if !message.long_name.is_empty() {
             page.long_name = message.long_name;
@@ -66,6 +84,12 @@ pub(super) fn program_page(pages: &mut [PollReply], index: usize, message: &Addr
     let page = &mut pages[index];
     program(&mut page.net, message.net, 0x7f);
     program(&mut page.sub, message.sub, 0x0f);
+    if setup.has(Quirk::MovesTheNeighbour)
+        && let Some(told) = message.switch_out.iter().position(|switch| switch.value().is_some())
+    {
+        page.ports[(told + 1) % 4].switch_out =
+            message.switch_out[told].value().unwrap_or(0).wrapping_add(1) & 0x0f;
+    }
     for (slot, port) in page.ports.iter_mut().enumerate() {
         program(&mut port.switch_in, message.switch_in[slot], 0x0f);
         program(&mut port.switch_out, message.switch_out[slot], 0x0f);
@@ -73,7 +97,43 @@ pub(super) fn program_page(pages: &mut [PollReply], index: usize, message: &Addr
     if message.sacn_priority <= 200 {
         page.sacn_priority = message.sacn_priority;
     }
-    obey(page, message.command);
+    if !setup.has(Quirk::IgnoresCommands) {
+        obey(page, message.command);
+    }
+}
+
+/// What it says otherwise than it is; gives how many bytes it sends.
+pub(super) fn misstate(reply: &mut PollReply, index: usize, setup: &NodeSetup) -> usize {
+    if setup.has(Quirk::StatesAnotherAddress) {
+        reply.address = Ipv4Addr::from_bits(reply.address.to_bits() ^ 1);
+        reply.bind_address = reply.address;
+    }
+    if setup.has(Quirk::StatesNoAddress) {
+        reply.address = Ipv4Addr::UNSPECIFIED;
+        reply.bind_address = Ipv4Addr::UNSPECIFIED;
+    }
+    if setup.has(Quirk::PagesAllZero) {
+        reply.bind_index = 0;
+    }
+    if setup.has(Quirk::PageOfItsOwn) && index > 0 {
+        let [a, b, c, d] = reply.address.octets();
+        reply.address = Ipv4Addr::new(a, b, c, d.wrapping_add(100));
+        reply.mac.0[5] ^= 0x80;
+    }
+    if setup.has(Quirk::PadsNames) {
+        let padded = format!("{:17}", reply.short_name.to_lossy());
+        reply.short_name = Text::cut(&padded);
+    }
+    if setup.has(Quirk::Nameless) {
+        reply.short_name = Text::EMPTY;
+    }
+    if setup.has(Quirk::Sends198) {
+        198
+    } else if setup.has(Quirk::Sends207) {
+        207
+    } else {
+        PollReply::LENGTH
+    }
 }
 
 fn program(field: &mut u8, asked: Program, mask: u8) {

@@ -7,6 +7,7 @@ use lantern_wire::art_net::{GoodOutputA, PollReply, PortBlock, PortType, Status1
 use lantern_wire::{MacAddress, Text};
 use serde::Deserialize;
 
+use super::Quirk;
 use crate::Model;
 
 /// A node's settings and its habits, good and bad.
@@ -46,6 +47,8 @@ pub struct NodeSetup {
     pub refuses: bool,
     /// Whether its power is off.
     pub off: bool,
+    /// What it does otherwise than most.
+    pub quirks: Vec<Quirk>,
 }
 
 /// The ports of one page.
@@ -61,6 +64,10 @@ pub struct PagePorts {
     /// Universe (0–15) of each input; inputs follow the outputs.
     #[serde(rename = "in")]
     pub taken: Vec<u8>,
+    /// Universe (0–15) that each output sends to as an input at the same time.
+    pub both: Vec<u8>,
+    /// Slots (0–3) that are no ports: the others move up.
+    pub gaps: Vec<u8>,
 }
 
 /// To whom a node answers polls: older ones to everybody, newer ones to whoever asked.
@@ -75,6 +82,12 @@ pub enum Reply {
 }
 
 impl NodeSetup {
+    /// Whether it has this habit.
+    #[must_use]
+    pub fn has(&self, quirk: Quirk) -> bool {
+        self.quirks.contains(&quirk)
+    }
+
     /// The poll reply of each page at the start.
     pub(super) fn poll_replies(&self) -> Vec<PollReply> {
         let pages = self.pages.iter().zip(1..=u8::MAX).take(self.model.pages());
@@ -95,9 +108,17 @@ impl NodeSetup {
         });
         let mut ports = [PortBlock::default(); 4];
         let mut count = 0;
-        for (slot, port) in ports.iter_mut().zip(outputs.chain(inputs)) {
+        let free = (0..).zip(&mut ports).filter(|(slot, _)| !page.gaps.contains(slot)).map(|(_, port)| port);
+        for (slot, port) in free.zip(outputs.chain(inputs)) {
             *slot = port;
+            if let Some(also) = page.both.get(usize::from(count)) {
+                slot.kind = PortType(PortType::DMX_OUT.0 | PortType::DMX_IN.0);
+                slot.switch_in = *also;
+            }
             count += 1;
+        }
+        if self.has(Quirk::CountsZero) {
+            count = 0;
         }
         PollReply {
             firmware: 0x0104,

@@ -10,7 +10,7 @@ use crate::Model;
 const POLLER: SocketAddrV4 = SocketAddrV4::new(Ipv4Addr::new(10, 40, 0, 7), PORT);
 
 fn setup() -> NodeSetup {
-    let page = |sub| PagePorts { net: 1, sub, out: vec![0, 1, 2], taken: vec![9] };
+    let page = |sub| PagePorts { net: 1, sub, out: vec![0, 1, 2], taken: vec![9], ..PagePorts::default() };
     NodeSetup {
         name: "quay-north".to_owned(),
         label: "Quay north mast".to_owned(),
@@ -28,6 +28,7 @@ fn setup() -> NodeSetup {
         restart: Duration::from_millis(800),
         defends_late: None,
         refuses: false,
+        quirks: Vec::new(),
         off: false,
     }
 }
@@ -42,7 +43,7 @@ fn run(node: &mut SimNode, until: Duration) -> Vec<(Destination, Message)> {
 }
 
 fn poll_replies(node: &mut SimNode, now: Duration) -> Vec<PollReply> {
-    node.hear(now, POLLER, &Poll::default().to_bytes());
+    node.hear(now, POLLER, false, &Poll::default().to_bytes());
     let said = run(node, now + Duration::from_secs(3));
     said.into_iter()
         .map(|(_, message)| match message {
@@ -57,7 +58,7 @@ fn poll_replies(node: &mut SimNode, now: Duration) -> Vec<PollReply> {
 #[case(Reply::ToEverybody, Destination::Everybody)]
 fn a_poll_is_answered_page_by_page_within_a_second(#[case] reply: Reply, #[case] to: Destination) {
     let mut node = SimNode::new(NodeSetup { reply, ..setup() }, 3);
-    node.hear(Duration::ZERO, POLLER, &Poll::default().to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &Poll::default().to_bytes());
     assert!(node.wake_at().unwrap() < RANDOM_WAIT);
     let said = run(&mut node, RANDOM_WAIT);
     assert!(said.iter().all(|(target, _)| *target == to));
@@ -73,9 +74,9 @@ fn a_targeted_poll_is_answered_by_those_it_names() {
         let target = lantern_wire::art_net::PollTarget { top, bottom, ..Default::default() };
         Poll { flags: lantern_wire::art_net::PollFlags::TARGETED, priority: 0, target: Some(target) }.to_bytes()
     };
-    node.hear(Duration::ZERO, POLLER, &target(0, 100));
+    node.hear(Duration::ZERO, POLLER, false, &target(0, 100));
     assert_eq!(node.wake_at(), None);
-    node.hear(Duration::ZERO, POLLER, &target(0x112, 0x112));
+    node.hear(Duration::ZERO, POLLER, false, &target(0x112, 0x112));
     assert!(node.wake_at().is_some());
 }
 
@@ -84,11 +85,11 @@ fn a_new_address_is_acknowledged_then_taken_after_a_restart() {
     let mut node = SimNode::new(setup(), 3);
     let wanted = Ipv4Addr::new(10, 40, 1, 101);
     let command = IpCommand::PROGRAM.and(IpCommand::ADDRESS);
-    node.hear(Duration::ZERO, POLLER, &IpProg { command, address: wanted, ..IpProg::ASK }.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &IpProg { command, address: wanted, ..IpProg::ASK }.to_bytes());
     let said = run(&mut node, Duration::from_millis(100));
     assert!(matches!(&said[..], [(_, Message::IpProgReply(r))] if r.address == wanted && !r.dhcp()));
     assert!(!node.is_listening());
-    node.hear(Duration::from_millis(100), POLLER, &Poll::default().to_bytes());
+    node.hear(Duration::from_millis(100), POLLER, false, &Poll::default().to_bytes());
     assert_eq!(run(&mut node, Duration::from_millis(799)), []);
     let said = run(&mut node, Duration::from_millis(800));
     assert!(matches!(&said[0], (Destination::Everybody, Message::PollReply(r)) if r.address == wanted));
@@ -107,7 +108,7 @@ fn dhcp_and_factory_settings(
     let lease = lease.map(|a| a.parse().unwrap());
     let mut node = SimNode::new(NodeSetup { lease, ..setup() }, 3);
     let message = IpProg { command: IpCommand::PROGRAM.and(command), ..IpProg::ASK };
-    node.hear(Duration::ZERO, POLLER, &message.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &message.to_bytes());
     run(&mut node, Duration::from_secs(1));
     let reply = poll_replies(&mut node, Duration::from_secs(2)).remove(0);
     assert_eq!((reply.address.to_string().as_str(), reply.status2.dhcp_in_use()), (address, dhcp));
@@ -116,7 +117,7 @@ fn dhcp_and_factory_settings(
 #[test]
 fn asking_changes_nothing() {
     let mut node = SimNode::new(setup(), 3);
-    node.hear(Duration::ZERO, POLLER, &IpProg::ASK.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &IpProg::ASK.to_bytes());
     let said = run(&mut node, Duration::from_millis(10));
     assert!(matches!(&said[..], [(_, Message::IpProgReply(r))] if r.mask == Ipv4Addr::new(255, 255, 0, 0)));
     assert!(node.is_listening());
@@ -128,7 +129,7 @@ fn one_page_is_programmed_and_the_other_stays() {
     let mut message = Address { short_name: Text::cut("mast"), ..Address::keep_all(2) };
     message.switch_out[1] = Program::set(7);
     message.sub = Program::set(4);
-    node.hear(Duration::ZERO, POLLER, &message.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &message.to_bytes());
     assert!(matches!(&run(&mut node, THINKING)[..], [(_, Message::PollReply(r))] if r.bind_index == 2));
     let replies = poll_replies(&mut node, Duration::from_secs(1));
     assert_eq!(replies[0].short_name.to_lossy(), "mast");
@@ -145,7 +146,7 @@ fn one_page_is_programmed_and_the_other_stays() {
 fn commands_show_in_the_reply(#[case] command: Command, #[case] shows: fn(&PollReply) -> bool) {
     let mut node = SimNode::new(setup(), 3);
     assert!(!shows(&poll_replies(&mut node, Duration::ZERO)[0]));
-    node.hear(Duration::ZERO, POLLER, &Address { command, ..Address::keep_all(1) }.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &Address { command, ..Address::keep_all(1) }.to_bytes());
     assert!(
         shows(&poll_replies(&mut node, Duration::from_secs(5)).pop().unwrap()) || command != Command::LOSS_SCENE
     );
@@ -156,10 +157,10 @@ fn commands_show_in_the_reply(#[case] command: Command, #[case] shows: fn(&PollR
 fn one_that_refuses_answers_and_stays_as_it_was() {
     let mut node = SimNode::new(NodeSetup { refuses: true, ..setup() }, 3);
     let message = Address { short_name: Text::cut("mast"), ..Address::keep_all(1) };
-    node.hear(Duration::ZERO, POLLER, &message.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &message.to_bytes());
     let command = IpCommand::PROGRAM.and(IpCommand::ADDRESS);
     let address = Ipv4Addr::new(10, 40, 9, 9);
-    node.hear(Duration::ZERO, POLLER, &IpProg { command, address, ..IpProg::ASK }.to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &IpProg { command, address, ..IpProg::ASK }.to_bytes());
     let said = run(&mut node, THINKING);
     assert!(matches!(&said[0], (_, Message::PollReply(r)) if r.short_name.to_lossy() == "quay-north"));
     assert!(matches!(&said[1], (_, Message::IpProgReply(r)) if r.address == node.address()));
@@ -168,7 +169,7 @@ fn one_that_refuses_answers_and_stays_as_it_was() {
 #[test]
 fn one_that_is_off_is_silent_until_it_has_started() {
     let mut node = SimNode::new(NodeSetup { off: true, ..setup() }, 3);
-    node.hear(Duration::ZERO, POLLER, &Poll::default().to_bytes());
+    node.hear(Duration::ZERO, POLLER, false, &Poll::default().to_bytes());
     assert_eq!(node.wake_at(), None);
     node.switch(Duration::from_secs(1), true);
     assert_eq!(run(&mut node, Duration::from_millis(1799)), []);
@@ -179,7 +180,7 @@ fn one_that_is_off_is_silent_until_it_has_started() {
 fn a_flood_of_questions_does_not_pile_up() {
     let mut node = SimNode::new(setup(), 3);
     for _ in 0..1000 {
-        node.hear(Duration::ZERO, POLLER, &Poll::default().to_bytes());
+        node.hear(Duration::ZERO, POLLER, false, &Poll::default().to_bytes());
     }
     assert_eq!(run(&mut node, Duration::from_secs(3)).len(), 2 * MOST_WAITING);
 }

@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use serde::{Deserialize, Deserializer, de};
 
-use crate::{DeviceSetup, Model, NodeSetup, PagePorts, Reply, SimDevice, SimNode};
+use crate::{DeviceSetup, Model, NodeSetup, PagePorts, Quirk, Reply, SimDevice, SimNode};
 
 /// Tidewick Harbour Night: the scene of all examples.
 pub const TIDEWICK: &str = include_str!("../../scenes/tidewick/tidewick.scene.toml");
@@ -79,6 +79,8 @@ struct SceneNode {
     refuses: bool,
     #[serde(default)]
     off: bool,
+    #[serde(default)]
+    quirks: Vec<Quirk>,
 }
 
 const fn sixteen() -> u8 {
@@ -112,7 +114,7 @@ impl Scene {
                 net: u8::try_from(i / 64 % 128).unwrap_or(0),
                 sub: u8::try_from(i / 4 % 16).unwrap_or(0),
                 out: (0..4).map(|port| u8::try_from(i % 4 * 4 + port).unwrap_or(0)).collect(),
-                taken: Vec::new(),
+                ..PagePorts::default()
             };
             SceneNode {
                 name: format!("crowd-{i}"),
@@ -131,6 +133,7 @@ impl Scene {
                 defends_late_ms: None,
                 refuses: false,
                 off: false,
+                quirks: Vec::new(),
             }
         };
         let network = Ipv4Addr::new(10, 40, 0, 0);
@@ -211,6 +214,7 @@ impl Scene {
             defends_late: node.defends_late_ms.map(Duration::from_millis),
             refuses: node.refuses,
             off: node.off,
+            quirks: node.quirks.clone(),
         }
     }
 }

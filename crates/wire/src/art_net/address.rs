@@ -118,6 +118,18 @@ impl Command {
     pub const fn take_sacn(port: u8) -> Self {
         Self(0x70 | port & 3)
     }
+
+    /// Let RDM through a port.
+    #[must_use]
+    pub const fn rdm_on(port: u8) -> Self {
+        Self(0xc0 | port & 3)
+    }
+
+    /// Keep RDM from a port.
+    #[must_use]
+    pub const fn rdm_off(port: u8) -> Self {
+        Self(0xd0 | port & 3)
+    }
 }
 
 impl Address {

@@ -57,9 +57,9 @@ pub struct PollReply {
     pub long_name: LongName,
     /// State in words: `#xxxx [count] text`.
     pub report: Text<64>,
-    /// Number of inputs or of outputs of this page, whichever is larger; not checked, may exceed 4.
+    /// Number of inputs or of outputs of this page, whichever is larger; not to be relied on.
     pub port_count: u16,
-    /// The four ports of the page; those past the count mean nothing.
+    /// The four slots of the page; which of them are ports, their types say.
     pub ports: [PortBlock; 4],
     /// sACN priority of received data that is sent on (0–200).
     pub sacn_priority: u8,
@@ -87,6 +87,8 @@ pub struct PollReply {
     pub refresh_rate: u16,
     /// What is done with queued RDM messages in the background.
     pub background_queue: u8,
+    /// How many bytes the sender told; what lies past them reads as zero, and was not told.
+    pub length: usize,
 }
 
 /// One of the four ports of a page.
@@ -109,8 +111,8 @@ pub struct PortBlock {
 impl PollReply {
     /// Length as sent today, in bytes.
     pub const LENGTH: usize = 239;
-    /// Where the oldest senders stop; fields past the end read as zero.
-    pub const SHORTEST: usize = 207;
+    /// Where the oldest senders stop, before the style and the MAC address; fields past the end read as zero.
+    pub const SHORTEST: usize = 198;
 
     /// A reply that states nothing.
     #[must_use]
@@ -118,7 +120,7 @@ impl PollReply {
         Self::from_whole(&[0; Self::LENGTH])
     }
 
-    /// Reads a poll reply of 207 bytes or more.
+    /// Reads a poll reply of 198 bytes or more.
     ///
     /// # Errors
     /// When the datagram is no ArtPollReply or is shorter than that.
@@ -130,7 +132,7 @@ impl PollReply {
         let mut whole = [0; Self::LENGTH];
         let there = datagram.len().min(Self::LENGTH);
         whole[..there].copy_from_slice(&datagram[..there]);
-        Ok(Self::from_whole(&whole))
+        Ok(Self { length: there, ..Self::from_whole(&whole) })
     }
 
     fn from_whole(m: &[u8; Self::LENGTH]) -> Self {
@@ -170,13 +172,33 @@ impl PollReply {
             user: u16::from_be_bytes(take(m, 224)),
             refresh_rate: u16::from_be_bytes(take(m, 226)),
             background_queue: m[228],
+            length: Self::LENGTH,
         }
     }
 
-    /// The ports this page states: as many of the four as its count says.
+    /// The ports this page states, each with its slot (0 to 3). A slot whose type is neither input nor output is
+    /// none, whatever the count says: the count is the larger of inputs and outputs, and on some nodes zero.
+    pub fn stated_ports(&self) -> impl Iterator<Item = (u8, &PortBlock)> {
+        (0..).zip(&self.ports).filter(|(_, port)| port.kind.is_output() || port.kind.is_input())
+    }
+
+    /// Whether the second status byte was told: how the address is taken, and what can be switched.
     #[must_use]
-    pub fn stated_ports(&self) -> &[PortBlock] {
-        &self.ports[..usize::from(self.port_count).min(self.ports.len())]
+    pub const fn tells_status2(&self) -> bool {
+        self.length > 212
+    }
+
+    /// Whether the third status byte was told: what happens on data loss.
+    #[must_use]
+    pub const fn tells_status3(&self) -> bool {
+        self.length > 217
+    }
+
+    /// The address of the page's root, where another one than the page's own is told.
+    #[must_use]
+    pub fn root_elsewhere(&self) -> Option<Ipv4Addr> {
+        let other = !self.bind_address.is_unspecified() && self.bind_address != self.address;
+        (self.bind_index > 1 && other).then_some(self.bind_address)
     }
 
     /// Writes the message over the whole of `out`.

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use lantern_core::address::Subnet;
 use lantern_core::census::Census;
+use lantern_core::conversation::Concern;
 use lantern_core::sheet::Draft;
 
 use crate::exit::Exit;
@@ -60,16 +61,13 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 fn found(args: &Args, out: &mut Out) -> Result<(Option<Census>, Option<Subnet>), Failure> {
     if let Some(path) = &args.from {
         let census = files::read_census(path)?.census;
-        let around = census.by_address().first().and_then(|node| {
-            let mask = node.settings.and_then(|settings| settings.mask.try_into().ok());
-            mask.map(|mask| Subnet::around(node.address, mask))
-        });
+        let around = Subnet::holding(census.nodes().iter().map(|node| (node.address, node.mask())));
         return Ok((Some(census), around));
     }
     if args.survey {
         let session = Session::open(&Where { adapter: args.adapter.clone(), sheet: None }, out)?;
-        let census = session.survey(true, out)?;
-        return Ok((Some(census), session.subnets().first().copied()));
+        let look = session.look(Concern::Everybody, Vec::new(), out)?;
+        return Ok((Some(look.census), session.subnets().first().copied()));
     }
     Ok((None, None))
 }

@@ -29,6 +29,7 @@ pub(super) fn run(survey: &mut Survey, session: &Session, out: &mut Out) -> Resu
             Some(_) => {}
             None => show(&progress, survey, now, expected),
         }
+        Ok(())
     })?;
     Ok((traffic, took))
 }

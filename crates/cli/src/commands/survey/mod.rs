@@ -17,6 +17,7 @@ use lantern_core::clash::{shared_addresses, world_clashes};
 use lantern_core::conversation::{Survey, SurveyPlan};
 use lantern_core::diagnosis::{self, Emptiness};
 use lantern_core::finding::Finding;
+use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
 use crate::clock;
@@ -172,7 +173,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     note_unreadable(&survey, out)?;
     let limits = plan::limits(&survey, &session, traffic, listened);
     let blind_spots = diagnosis::blind_spots(&limits);
-    let outcome = Outcome::of(survey, args, session.adapter().to_owned(), blind_spots, listened);
+    let outcome = Outcome::of(survey, args, session.adapter().to_owned(), blind_spots, listened, session.sheet());
     let network = session.seats().first().map_or_else(String::new, |seat| seat.subnet.to_string());
     let last: Vec<&Remembered> = known.iter().filter(|one| one.in_last && one.network == network).collect();
     let wholly = args.is_about_everything() && args.only.is_empty();
@@ -236,7 +237,14 @@ fn tell(
 }
 
 impl Outcome {
-    fn of(survey: Survey, args: &Args, adapter: String, blind_spots: Vec<String>, listened: Duration) -> Self {
+    fn of(
+        survey: Survey,
+        args: &Args,
+        adapter: String,
+        blind_spots: Vec<String>,
+        listened: Duration,
+        sheet: Option<&RigSheet>,
+    ) -> Self {
         let (viewpoint, plan): (Viewpoint, SurveyPlan) = (survey.viewpoint(), survey.plan().clone());
         let census = survey.into_census();
         let mut devices = census.devices(&viewpoint);
@@ -246,7 +254,7 @@ impl Outcome {
         }
         // Asked about a part, the rest is not judged.
         let findings = if args.is_about_everything() {
-            world_clashes(&census, &devices, &viewpoint)
+            world_clashes(&census, &devices, &viewpoint, sheet)
         } else {
             let meant = |device: &&Device| args.mac.is_none() || device.mac == args.mac;
             let devices: Vec<Device> = devices.iter().filter(meant).cloned().collect();
@@ -277,13 +285,11 @@ fn nothing_found(session: &Session, plan: &SurveyPlan, heard: u64, out: &mut Out
     let others = session.computer().adapters.iter().filter(|other| {
         other.name != adapter.name && other.is_up() && !other.is_loopback() && !other.addresses.is_empty()
     });
-    let holder =
-        session.computer().holders.iter().find_map(|holder| holder.program.as_ref().map(ToString::to_string));
     let shared = session.station().is_shared();
     let causes = diagnosis::nothing_found(&Emptiness {
         adapter,
         plan,
-        port_shared_with: shared.then(|| holder.unwrap_or_else(|| "another program".to_owned())),
+        port_shared_with: shared.then(|| session.port_holder()),
         others: others.map(|other| other.name.clone()).collect(),
         heard,
     });

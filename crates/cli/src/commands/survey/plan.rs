@@ -50,9 +50,9 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
         (None, None, []) => Extent::Whole(args.least.unwrap_or_default()),
     };
     let likely = likely(args, session, known);
-    let beside = |address: &Ipv4Addr| base.seats.iter().any(|seat| seat.subnet.contains(*address));
+    let beside = |address: &Ipv4Addr| base.vantage.seats.iter().any(|seat| seat.subnet.contains(*address));
     // Only through a router can anything come back from another subnet.
-    let calls = if base.gateways.is_empty() {
+    let calls = if base.vantage.gateways.is_empty() {
         Vec::new()
     } else {
         likely.iter().copied().filter(|address| !beside(address)).collect()
@@ -60,13 +60,13 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
     SurveyPlan {
         ways: ways(&args.only),
         extent,
-        expected: session.sheet().filter(|_| extent == Extent::Whole(Duration::ZERO)).cloned(),
+        ends_early: session.sheet().is_some() && extent == Extent::Whole(Duration::ZERO),
+        sheet: session.sheet().cloned(),
         likely,
         ranges: if args.range.is_empty() { base.ranges } else { args.range.clone() },
         calls,
         universes: universes(session),
         pace: args.pace,
-        mark: u16::try_from(std::process::id() & 0xffff).unwrap_or(1),
         ..base
     }
 }
@@ -97,7 +97,7 @@ fn universes(session: &Session) -> Vec<u16> {
 /// Says before a long sweep what it will do.
 pub(super) fn announce(plan: &SurveyPlan, out: &mut Out) -> Result<(), Failure> {
     let count: u64 = plan.ranges.iter().map(|range: &AddressRange| range.len()).sum();
-    if count > LONG_SWEEP && !plan.is_passive() && !plan.is_on_loopback() {
+    if count > LONG_SWEEP && !plan.is_passive() && !plan.vantage.is_on_loopback() {
         let pace = plan.real_pace();
         let seconds = count / u64::from(pace) + 1;
         out.note(&format!("asking {count} addresses at {pace} a second: about {seconds} s; Ctrl-C ends it"))?;

@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::Duration;
 
-use lantern_core::conversation::{Extent, Means, Survey, SurveyPlan};
+use lantern_core::conversation::{Extent, Survey, SurveyPlan, Vantage};
 use lantern_core::diagnosis::{self, Limits};
 use lantern_net::{Capture, replay};
 
@@ -34,7 +34,8 @@ pub(super) fn run(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failu
         drops_foreign: false,
     };
     let blind_spots = diagnosis::blind_spots(&limits);
-    let outcome = Outcome::of(survey, args, adapter, blind_spots, listened);
+    let outcome =
+        Outcome::of(survey, args, adapter, blind_spots, listened, sheet.as_ref().map(|file| &file.sheet));
     if let Some(path) = &args.save {
         save(path, &outcome)?;
     }
@@ -55,11 +56,11 @@ pub(super) fn run(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failu
 
 /// Listens to the file to its end, where the computer sat that recorded it.
 fn plan(args: &Args, capture: &Capture) -> SurveyPlan {
+    let seats = capture.seats().to_vec();
     SurveyPlan {
-        own_mac: capture.own_mac(),
-        means: Means::default(),
+        vantage: Vantage { own_mac: capture.own_mac(), ..Vantage::of_seats(seats) },
         ways: super::plan::ways(&args.only),
         extent: Extent::Listen(Duration::MAX),
-        ..SurveyPlan::art_net(capture.seats().to_vec(), None, false)
+        ..SurveyPlan::art_net(Vec::new(), None, false)
     }
 }

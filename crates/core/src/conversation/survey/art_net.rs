@@ -9,14 +9,19 @@ use std::time::Duration;
 
 use lantern_wire::art_net::IpProg;
 
+use super::plan::{Concern, Extent, SurveyPlan};
 use super::retries::Retries;
-use crate::census::Census;
+use crate::census::{Census, FoundNode};
 use crate::conversation::outbox::Outbox;
+use crate::sheet::{RigSheet, SheetNode};
 
 const POLLS: u32 = 4;
 const POLL_EVERY: Duration = Duration::from_millis(600);
 /// How often controllers poll (Art-Net 4, "ArtPoll"): so goes a survey without an end.
 const POLL_LATER_EVERY: Duration = Duration::from_millis(2500);
+
+/// Each so-manieth poll, and the first, goes out by the limited broadcast too: every device on the wire must take that in.
+const LIMITED_EVERY: u32 = 3;
 
 const ASKS: u32 = 4;
 const ASK_EVERY: Duration = Duration::from_millis(400);
@@ -29,14 +34,23 @@ const MOST_ASKED: usize = 4096;
 pub(super) struct Calls {
     endless: bool,
     ask_settings: bool,
+    concern: Concern,
+    sheet: Option<RigSheet>,
     polls_sent: u32,
     /// Nodes asked for their settings, or for pages that got lost; by their index in the census.
     asked: Retries<usize>,
 }
 
 impl Calls {
-    pub(super) fn new(endless: bool, ask_settings: bool) -> Self {
-        Self { endless, ask_settings, polls_sent: 0, asked: Retries::new(ASKS, ASK_EVERY, MOST_ASKED) }
+    pub(super) fn new(plan: &SurveyPlan) -> Self {
+        Self {
+            endless: plan.extent == Extent::Endless,
+            ask_settings: plan.ask_settings,
+            concern: plan.concern.clone(),
+            sheet: plan.sheet.clone(),
+            polls_sent: 0,
+            asked: Retries::new(ASKS, ASK_EVERY, MOST_ASKED),
+        }
     }
 
     /// When everybody is polled next.
@@ -52,7 +66,7 @@ impl Calls {
     /// Polls everybody, and those that no broadcast reaches; gives for the how-manieth time from 1.
     pub(super) fn poll(&mut self, outbox: &mut Outbox, calls: &[Ipv4Addr]) -> u32 {
         self.polls_sent += 1;
-        outbox.poll_everybody();
+        outbox.poll_everybody(self.polls_sent.is_multiple_of(LIMITED_EVERY) || self.polls_sent == 1);
         for address in calls {
             outbox.poll(0, *address);
         }
@@ -72,10 +86,23 @@ impl Calls {
     /// Whether the node is to be asked for its settings, and for further pages.
     fn lacks(&self, census: &Census, outbox: &Outbox, index: usize) -> (bool, bool) {
         let node = &census.nodes()[index];
-        if !node.is_node() || !outbox.reaches(node.address) {
+        if !node.is_node() || !outbox.reaches(node.address) || !self.concern.has_node(node) {
             return (false, false);
         }
-        (self.ask_settings && node.settings.is_none(), !node.is_whole())
+        // What is locked is never asked for what only whoever sets it has to know.
+        let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(node.address, node.mac));
+        (self.ask_settings && !is_locked && node.settings.is_none(), !self.is_whole(node))
+    }
+
+    /// Whether every page was heard: as many ports as the node's kind has, or the sheet plans.
+    fn is_whole(&self, node: &FoundNode) -> bool {
+        let planned = self.sheet.as_ref().and_then(|sheet| {
+            let by_mac =
+                |one: &&SheetNode| node.mac.is_some() && one.mac.as_ref().map(|mac| mac.value) == node.mac;
+            let planned = sheet.nodes.iter().find(by_mac)?;
+            Some(sheet.kind_of(planned).map_or(0, |kind| kind.ports).max(planned.last_port()))
+        });
+        node.is_whole() && planned.is_none_or(|ports| node.port_count() >= ports)
     }
 
     /// Takes in that something was heard of a node.

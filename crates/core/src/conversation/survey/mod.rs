@@ -1,16 +1,15 @@
 //! Survey: go out to see what is there, in every way at once, and put it together.
 //!
 //! Every way of seeing is a room of its own: [`art_net`] polls, [`services`] asks by multicast DNS, [`sweep`] asks
-//! address after address, [`single`] asks single devices, [`discover`] asks for DHCP servers, [`retries`] asks again. [`listen`] says what any packet tells about its
-//! sender. Here they are run side by side, at one pace, into one census.
+//! address after address, [`single`] asks single devices, [`discover`] asks for DHCP servers, [`retries`] asks again. `listen`
+//! says what any packet tells about its sender. Here they are run side by side, at one pace, into one census.
 //!
-//! When a sheet says whom to expect, the survey ends as soon as all of them have answered and nobody else is waited
-//! for; without one it takes the whole time.
+//! One that is told to ends as soon as everybody on the sheet has answered and nobody else is waited for; any other
+//! takes the whole time, so that strangers are seen too.
 
 mod art_net;
 mod discover;
 mod events;
-mod listen;
 mod plan;
 mod retries;
 mod services;
@@ -24,7 +23,7 @@ use std::time::Duration;
 use lantern_wire::{Carries, MacAddress, Packet, WireError, art_net as art_net_wire, dns_sd, sacn, sap};
 
 use super::outbox::Outbox;
-use super::{Conversation, Heard, Outgoing};
+use super::{Conversation, Heard, Outgoing, listen};
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
 use crate::sheet::SheetNode;
@@ -36,7 +35,7 @@ use services::Services;
 use sweep::Sweep;
 
 pub use events::{Glimpse, Progress, SurveyEvent};
-pub use plan::{Extent, Means, SurveyPlan};
+pub use plan::{Concern, Extent, SurveyPlan};
 
 /// A node may take so long at random before it answers (Art-Net 4, "ArtPoll").
 const REPLY_TIME: Duration = Duration::from_secs(1);
@@ -81,6 +80,8 @@ pub struct Survey {
     asked: bool,
     echo_asked: bool,
     unreadable: u64,
+    /// Whether its groups were joined.
+    begun: bool,
     over: bool,
 }
 
@@ -88,18 +89,18 @@ impl Survey {
     /// A survey that starts at its first [`Conversation::wake`].
     #[must_use]
     pub fn new(plan: SurveyPlan) -> Self {
-        let own: Vec<Ipv4Addr> = plan.seats.iter().map(|seat| seat.own).collect();
+        let own: Vec<Ipv4Addr> = plan.vantage.seats.iter().map(|seat| seat.own).collect();
         let asks_one_by_one = !plan.is_passive()
-            && !plan.is_on_loopback()
+            && !plan.vantage.is_on_loopback()
             && (plan.ways.contains(Way::Arp) || plan.ways.contains(Way::Echo));
         let (likely, ranges) =
             if asks_one_by_one { (&plan.likely[..], &plan.ranges[..]) } else { (&[][..], &[][..]) };
         Self {
-            outbox: Outbox::with_pace(plan.seats.clone(), plan.real_pace()),
-            calls: Calls::new(plan.extent == Extent::Endless, plan.ask_settings),
+            outbox: Outbox::with_pace(plan.vantage.seats.clone(), plan.real_pace()),
+            calls: Calls::new(&plan),
             discover: Discover::new(
-                plan.frames_from().filter(|_| !plan.is_passive() && plan.ways.contains(Way::Dhcp)),
-                plan.mark,
+                plan.vantage.frames_from().filter(|_| !plan.is_passive() && plan.ways.contains(Way::Dhcp)),
+                plan.vantage.mark,
             ),
             sweep: Sweep::new(likely, ranges, &own, if plan.extent == Extent::Ranges { 2 } else { 3 }),
             plan,
@@ -114,6 +115,7 @@ impl Survey {
             asked: false,
             echo_asked: false,
             unreadable: 0,
+            begun: false,
             over: false,
         }
     }
@@ -171,8 +173,11 @@ impl Survey {
             Extent::Until(_) => WHOLE_TIME,
         };
         // Without frames the answers are in the system's table, which must be read once more.
-        let read =
-            if self.plan.means.neighbours && !self.plan.means.frames { NEIGHBOURS_EVERY } else { Duration::ZERO };
+        let read = if self.plan.vantage.means.neighbours && !self.plan.vantage.means.frames {
+            NEIGHBOURS_EVERY
+        } else {
+            Duration::ZERO
+        };
         let end = own_time.max(swept + read);
         if self.is_asking() { end + ASK_GRACE } else { end }
     }
@@ -193,7 +198,9 @@ impl Survey {
             return !self.is_asking();
         }
         let waits = self.does(Way::DnsSd) && now < WHOLE_TIME / 2;
-        let Some(sheet) = self.plan.expected.as_ref().filter(|_| !waits && !self.plan.is_passive()) else {
+        let Some(sheet) =
+            self.plan.sheet.as_ref().filter(|_| self.plan.ends_early && !waits && !self.plan.is_passive())
+        else {
             return false;
         };
         let answered = |(planned, matched): (&SheetNode, &Match)| match matched {
@@ -218,17 +225,17 @@ impl Survey {
 
     fn hear_packet(&mut self, now: Duration, packet: &Packet<'_>) {
         match &packet.carries {
-            Carries::EchoRequest { from } if self.plan.is_own(*from) => self.echo_asked = true,
-            Carries::Udp { from, .. } if self.plan.is_own(*from.ip()) => self.asked = true,
+            Carries::EchoRequest { from } if self.plan.vantage.is_own(*from) => self.echo_asked = true,
+            Carries::Udp { from, .. } if self.plan.vantage.is_own(*from.ip()) => self.asked = true,
             _ => {}
         }
-        let sighting = listen::sighting(&self.plan, now, packet);
+        let sighting = listen::sighting(&self.plan.vantage, now, packet);
         self.read(now, sighting);
     }
 
     fn take(&mut self, now: Duration, sighting: &Sighting) {
         let way = sighting.told.way();
-        if !self.plan.ways.contains(way) || self.plan.is_own(sighting.from) {
+        if !self.plan.ways.contains(way) || self.plan.vantage.is_own(sighting.from) {
             return;
         }
         let news = self.census.take(sighting);
@@ -281,7 +288,7 @@ impl Survey {
     }
 
     fn join_group(&mut self, group: Ipv4Addr, port: u16) {
-        for seat in 0..self.plan.seats.len() {
+        for seat in 0..self.plan.vantage.seats.len() {
             self.outbox.send_now(Outgoing::Join { seat, group, port });
         }
     }
@@ -301,8 +308,9 @@ impl Survey {
     }
 
     fn next_neighbours(&self) -> Option<Duration> {
-        let reads =
-            self.plan.means.neighbours && self.plan.ways.contains(Way::Neighbours) && !self.plan.is_on_loopback();
+        let reads = self.plan.vantage.means.neighbours
+            && self.plan.ways.contains(Way::Neighbours)
+            && !self.plan.vantage.is_on_loopback();
         reads.then_some(self.neighbours_at)
     }
 
@@ -317,15 +325,15 @@ impl Survey {
     }
 
     fn work(&mut self, now: Duration) {
+        if !std::mem::replace(&mut self.begun, true) {
+            self.begin();
+        }
         while self.next_poll().is_some_and(|at| at <= now) {
             let nth = self.calls.poll(&mut self.outbox, &self.plan.calls);
-            if nth == 1 {
-                self.begin();
-            }
             self.tell(SurveyEvent::Asked(nth));
         }
         if self.next_question().is_some_and(|at| at <= now) {
-            for question in self.services.ask(now, &self.plan.seats) {
+            for question in self.services.ask(now, &self.plan.vantage.seats) {
                 self.outbox.send_now(question);
             }
         }
@@ -349,7 +357,7 @@ impl Conversation for Survey {
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
         match heard {
             // Where frames are heard, every datagram is among them.
-            Heard::Datagram(_) if self.plan.means.frames => {}
+            Heard::Datagram(_) if self.plan.vantage.means.frames => {}
             Heard::Datagram(datagram) => {
                 let sighting = Sighting::read(now, datagram.seat, datagram.from, datagram.port, datagram.bytes);
                 self.read(now, sighting);
@@ -391,7 +399,7 @@ impl Conversation for Survey {
         if self.over {
             return None;
         }
-        let watches = self.plan.expected.is_some() || matches!(self.plan.extent, Extent::Until(_));
+        let watches = self.plan.ends_early || matches!(self.plan.extent, Extent::Until(_));
         let sweeps = (!self.sweep.is_over()).then(|| self.outbox.pace().next());
         let times = [
             self.next_poll(),

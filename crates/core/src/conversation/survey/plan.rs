@@ -1,15 +1,16 @@
 //! What a survey is to do, and with what.
 
+use std::collections::HashSet;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
 
 use crate::address::{AddressRange, Subnet};
-use crate::census::{Viewpoint, Way, Ways};
-use crate::conversation::Seat;
+use crate::census::{FoundNode, Viewpoint, Way, Ways};
 use crate::conversation::pace::Pace;
-use crate::sheet::RigSheet;
+use crate::conversation::{Means, Seat, Vantage};
+use crate::sheet::{RigSheet, SheetNode};
 
 /// The most addresses a second the system is made to look for.
 const MOST_LOOKED_FOR: u32 = 300;
@@ -17,22 +18,20 @@ const MOST_LOOKED_FOR: u32 = 300;
 /// What a survey is to do.
 #[derive(Debug, Clone)]
 pub struct SurveyPlan {
-    /// Where to ask.
-    pub seats: Vec<Seat>,
-    /// This computer's own MAC address on the adapter.
-    pub own_mac: Option<MacAddress>,
-    /// The gateways of the adapter.
-    pub gateways: Vec<Ipv4Addr>,
-    /// What the system lets the program do.
-    pub means: Means,
+    /// From where.
+    pub vantage: Vantage,
     /// In which ways to see.
     pub ways: Ways,
     /// How long, and what ends it.
     pub extent: Extent,
-    /// Whom to expect, to end early.
-    pub expected: Option<RigSheet>,
-    /// Whether to ask each Art-Net node for mask and gateway too.
+    /// What the rig should be, where that is known: what is locked there is not asked for its settings.
+    pub sheet: Option<RigSheet>,
+    /// Whether it ends once everybody on the sheet has answered. Strangers then go unseen.
+    pub ends_early: bool,
+    /// Whether to ask Art-Net nodes for mask and gateway too.
     pub ask_settings: bool,
+    /// Who is asked one by one.
+    pub concern: Concern,
     /// Addresses to ask first: the sheet's, those of earlier censuses, factory settings.
     pub likely: Vec<Ipv4Addr>,
     /// Addresses to ask one by one.
@@ -43,19 +42,6 @@ pub struct SurveyPlan {
     pub universes: Vec<u16>,
     /// Packets a second to single addresses.
     pub pace: u32,
-    /// Tells this survey's questions from others'.
-    pub mark: u16,
-}
-
-/// What the system lets the program do.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Means {
-    /// Hear and send Ethernet frames.
-    pub frames: bool,
-    /// Send echo requests.
-    pub echo: bool,
-    /// Read the table of neighbours.
-    pub neighbours: bool,
 }
 
 /// How long a survey takes, and what ends it.
@@ -73,6 +59,69 @@ pub enum Extent {
     Endless,
 }
 
+/// Who is asked one by one: for settings, for an echo, and whether somebody shares the address.
+#[derive(Debug, Clone, Default)]
+pub enum Concern {
+    /// Everybody who is seen.
+    #[default]
+    Everybody,
+    /// Only these: nodes by MAC address, name in small letters or address, and whoever is at these addresses.
+    These {
+        /// By MAC address.
+        macs: HashSet<MacAddress>,
+        /// By name, in small letters.
+        names: HashSet<String>,
+        /// By address.
+        addresses: HashSet<Ipv4Addr>,
+    },
+}
+
+impl Concern {
+    /// Every node of a sheet.
+    #[must_use]
+    pub fn of_sheet(sheet: &RigSheet) -> Self {
+        let nodes = &sheet.nodes;
+        Self::These {
+            macs: nodes.iter().filter_map(|node| Some(node.mac.as_ref()?.value)).collect(),
+            names: nodes.iter().map(|node| node.name.value.to_lowercase()).collect(),
+            addresses: nodes.iter().filter_map(SheetNode::fixed_address).collect(),
+        }
+    }
+
+    /// One node, called so, and whoever is at these addresses.
+    #[must_use]
+    pub fn of_one(called: &str, addresses: impl IntoIterator<Item = Ipv4Addr>) -> Self {
+        let address = called.parse().ok();
+        Self::These {
+            macs: called.parse().into_iter().collect(),
+            names: HashSet::from([called.to_lowercase()]),
+            addresses: address.into_iter().chain(addresses).collect(),
+        }
+    }
+
+    /// Whether this node is among them.
+    pub(crate) fn has_node(&self, node: &FoundNode) -> bool {
+        match self {
+            Self::Everybody => true,
+            Self::These { macs, names, .. } => {
+                node.mac.is_some_and(|mac| macs.contains(&mac))
+                    || names.contains(&node.name().raw().to_lowercase())
+                    || self.has(node.address, None)
+            }
+        }
+    }
+
+    /// Whether whoever is there is among them.
+    pub(crate) fn has(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
+        match self {
+            Self::Everybody => true,
+            Self::These { macs, addresses, .. } => {
+                addresses.contains(&address) || mac.is_some_and(|mac| macs.contains(&mac))
+            }
+        }
+    }
+}
+
 impl SurveyPlan {
     /// The most addresses that are asked one by one without being told to.
     pub const MOST_UNASKED: u64 = 1024;
@@ -81,33 +130,25 @@ impl SurveyPlan {
     #[must_use]
     pub fn art_net(seats: Vec<Seat>, expected: Option<RigSheet>, ask_settings: bool) -> Self {
         Self {
-            seats,
-            own_mac: None,
-            gateways: Vec::new(),
-            means: Means::default(),
+            vantage: Vantage::of_seats(seats),
             ways: Ways::only(&[Way::ArtNet]),
             extent: Extent::Whole(Duration::ZERO),
-            expected,
+            ends_early: expected.is_some(),
+            sheet: expected,
             ask_settings,
+            concern: Concern::Everybody,
             likely: Vec::new(),
             ranges: Vec::new(),
             calls: Vec::new(),
             universes: Vec::new(),
             pace: Pace::USUAL,
-            mark: 0,
         }
     }
 
-    /// Whether this is an address of this computer.
+    /// The same with these means.
     #[must_use]
-    pub fn is_own(&self, address: Ipv4Addr) -> bool {
-        self.seats.iter().any(|seat| seat.own == address)
-    }
-
-    /// The MAC address to send frames from, where frames can be sent.
-    #[must_use]
-    pub fn frames_from(&self) -> Option<MacAddress> {
-        self.own_mac.filter(|_| self.means.frames)
+    pub fn with_means(self, means: Means) -> Self {
+        Self { vantage: Vantage { means, ..self.vantage }, ..self }
     }
 
     /// Whether nothing may be sent.
@@ -116,35 +157,28 @@ impl SurveyPlan {
         matches!(self.extent, Extent::Listen(_))
     }
 
-    /// Whether the survey takes place on simulated nodes on loopback, where there are no frames, and the system
-    /// itself answers every echo.
-    #[must_use]
-    pub fn is_on_loopback(&self) -> bool {
-        self.seats.iter().any(|seat| seat.own.is_loopback())
-    }
-
     /// Whether single addresses can be asked for an echo.
     #[must_use]
     pub fn can_ask_echo(&self) -> bool {
-        (self.means.frames || self.means.echo)
+        (self.vantage.means.frames || self.vantage.means.echo)
             && self.ways.contains(Way::Echo)
             && !self.is_passive()
-            && !self.is_on_loopback()
+            && !self.vantage.is_on_loopback()
     }
 
     /// Packets a second, as far as the system's table of neighbours has room: it keeps an address that it looks for in
     /// vain for three seconds, and holds a thousand.
     #[must_use]
     pub fn real_pace(&self) -> u32 {
-        if self.means.frames { self.pace } else { self.pace.min(MOST_LOOKED_FOR) }
+        if self.vantage.means.frames { self.pace } else { self.pace.min(MOST_LOOKED_FOR) }
     }
 
     /// From where the result is looked at.
     #[must_use]
     pub fn viewpoint(&self) -> Viewpoint {
         Viewpoint {
-            subnets: self.seats.iter().map(|seat| seat.subnet).collect(),
-            gateways: self.gateways.clone(),
+            subnets: self.vantage.seats.iter().map(|seat| seat.subnet).collect(),
+            gateways: self.vantage.gateways.clone(),
             asked: !self.is_passive(),
             echo_asked: self.can_ask_echo(),
         }

@@ -14,8 +14,11 @@ impl Survey {
         if !self.plan.can_ask_echo() {
             return;
         }
-        let whom = (sighting.from, sighting.mac.filter(|_| self.plan.means.frames));
-        if self.outbox.reaches(sighting.from) && self.echoes.ask(now, whom) && self.plan.means.frames {
+        if !self.plan.concern.has(sighting.from, sighting.mac) {
+            return;
+        }
+        let whom = (sighting.from, sighting.mac.filter(|_| self.plan.vantage.means.frames));
+        if self.outbox.reaches(sighting.from) && self.echoes.ask(now, whom) && self.plan.vantage.means.frames {
             // Everybody is asked who has the address: whoever shares it answers too.
             self.knock(sighting.from);
         }
@@ -27,7 +30,7 @@ impl Survey {
     pub(super) fn sweep(&mut self, now: Duration) {
         while !self.sweep.is_over() && self.outbox.has_room(now) {
             // Without frames and echo only the system can tell a MAC address, once it was made to look for it.
-            let (census, means) = (&self.census, self.plan.means);
+            let (census, means) = (&self.census, self.plan.vantage.means);
             let is_settled = |address| (means.frames || means.echo) && census.is_seen(address);
             let Some(address) = self.sweep.next(now, is_settled) else { break };
             let outgoing = self.knocking(address);
@@ -43,13 +46,13 @@ impl Survey {
 
     fn knocking(&self, address: Ipv4Addr) -> Outgoing {
         let seat = self.outbox.seat_beside(address);
-        match self.plan.frames_from() {
+        match self.plan.vantage.frames_from() {
             Some(own) => {
                 // Whoever sits in another subnet is asked without claiming an address there.
-                let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| self.plan.seats[seat].own);
+                let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| self.plan.vantage.seats[seat].own);
                 Outgoing::Frame(Arp { sender, ..Arp::probe(own, address) }.to_bytes())
             }
-            None if self.plan.means.echo => Outgoing::Echo { seat: seat.unwrap_or(0), to: address },
+            None if self.plan.vantage.means.echo => Outgoing::Echo { seat: seat.unwrap_or(0), to: address },
             None => self.outbox.knocking(address),
         }
     }
@@ -57,10 +60,15 @@ impl Survey {
     pub(super) fn ask_echoes(&mut self, now: Duration) {
         while let Some(((address, mac), _)) = self.echoes.next(now) {
             let seat = self.outbox.seat_beside(address).unwrap_or(0);
-            match (self.plan.frames_from(), mac) {
+            match (self.plan.vantage.frames_from(), mac) {
                 (Some(own), Some(mac)) => {
                     let link = Link { from: own, to: mac };
-                    let frame = packet::echo_request(link, self.plan.seats[seat].own, address, self.plan.mark);
+                    let frame = packet::echo_request(
+                        link,
+                        self.plan.vantage.seats[seat].own,
+                        address,
+                        self.plan.vantage.mark,
+                    );
                     self.outbox.send_in_turn(Outgoing::Frame(frame));
                 }
                 // Its MAC address comes with the answer to this.

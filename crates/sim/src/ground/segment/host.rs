@@ -165,7 +165,8 @@ impl Host {
             let udp = self.sockets.get_mut::<udp::Socket<'_>>(*handle);
             while let Ok((bytes, from)) = udp.recv() {
                 let IpAddress::Ipv4(address) = from.endpoint.addr;
-                self.party.hear(now, *port, SocketAddrV4::new(address, from.endpoint.port), bytes);
+                let to_everybody = from.local_address.is_none_or(|IpAddress::Ipv4(to)| to != self.settings.0);
+                self.party.hear(now, *port, SocketAddrV4::new(address, from.endpoint.port), to_everybody, bytes);
             }
         }
     }
@@ -188,6 +189,7 @@ impl Host {
             // Whoever is in another subnet can only be reached together with everybody.
             Destination::One(party) => SocketAddrV4::new(Ipv4Addr::BROADCAST, party.port()),
             Destination::Everybody => SocketAddrV4::new(Ipv4Addr::BROADCAST, PORT),
+            Destination::Broadcast(to) => SocketAddrV4::new(to, PORT),
         };
         let Some((_, handle)) = self.ports.iter().find(|(port, _)| *port == speech.port) else { return };
         let udp = self.sockets.get_mut::<udp::Socket<'_>>(*handle);

@@ -123,7 +123,7 @@ impl Host {
     fn moved_to(mut self, address: Ipv4Addr, mask: Ipv4Addr) -> Self {
         let command = IpCommand::PROGRAM.and(IpCommand::ADDRESS).and(IpCommand::MASK);
         let program = IpProg { command, address, mask, ..IpProg::ASK };
-        self.party.hear(Duration::ZERO, PORT, SocketAddrV4::new(US, PORT), &program.to_bytes());
+        self.party.hear(Duration::ZERO, PORT, SocketAddrV4::new(US, PORT), false, &program.to_bytes());
         self.party.wake(Duration::from_secs(1));
         while self.party.next().is_some() {}
         self.take_settings();

@@ -1,18 +1,24 @@
 //! What `apply` and `set` share: show the changes, ask, make them one by one, write each step down.
 
+mod around;
+mod tell;
+
 use std::time::Duration;
 
+use lantern_core::census::FoundNode;
 use lantern_core::change::{Change, ChangePlan};
 use lantern_core::compare::Difference;
-use lantern_core::conversation::{Alter, AlterEvent, Outcome};
+use lantern_core::conversation::{Alter, AlterEvent, AskedBy, Outcome, Shift};
 use lantern_core::logbook::Stage;
 use serde::Serialize;
 
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::logbook_file::LogbookFile;
+use crate::logbook_file::{LogbookFile, RunLock};
 use crate::output::{Cell, Out, Table, Tone, counted, findings};
 use crate::session::Session;
+
+pub(crate) use around::Around;
 
 /// How to go about writing to nodes.
 #[derive(Debug, Clone, Copy, clap::Args, Default)]
@@ -30,6 +36,14 @@ pub(crate) struct HowToWrite {
     pub(crate) restart: u16,
 }
 
+impl HowToWrite {
+    /// Keeps a second run that writes on the same sheet out, as long as it is held: it would undo what this one has seen.
+    pub(crate) fn alone_on(self, session: &Session) -> Result<Option<RunLock>, Failure> {
+        let sheet = session.sheet_file().filter(|_| !self.dry_run);
+        sheet.map(|file| RunLock::take(&file.path)).transpose()
+    }
+}
+
 /// One change and what became of it.
 #[derive(Debug, Serialize)]
 struct Report<'a> {
@@ -38,6 +52,27 @@ struct Report<'a> {
     changes: &'a [Difference],
     /// `null` when it was not begun.
     result: Option<Stage>,
+    /// The address it was last heard at.
+    address: Option<std::net::Ipv4Addr>,
+    /// What is not as wanted: told otherwise, or not told.
+    open: Vec<&'a Difference>,
+    /// What changed along with it.
+    moved_along: Vec<Moved<'a>>,
+}
+
+/// A field that was not meant to change.
+#[derive(Debug, Serialize)]
+struct Moved<'a> {
+    field: &'a str,
+    before: &'a str,
+    after: &'a str,
+}
+
+/// A change that was begun: what became of it, and the node as it was last heard.
+#[derive(Debug, Clone)]
+struct Made {
+    outcome: Outcome,
+    node: FoundNode,
 }
 
 #[derive(Debug, Serialize)]
@@ -61,36 +96,68 @@ pub(super) fn carry_out(
     if !out.is_json() {
         show(plan, out)?;
     }
-    let mut results = vec![None; plan.changes.len()];
+    let mut results: Vec<Option<Made>> = vec![None; plan.changes.len()];
     let go = !how.dry_run && !plan.changes.is_empty();
     if go && !(how.yes || confirmed(plan, out)?) {
         out.note("nothing was sent")?;
         return Ok(Exit::Fine);
     }
-    if go {
-        let mut logbook = LogbookFile::open(&session.logbook_path())?;
-        for (change, result) in plan.changes.iter().zip(&mut results) {
-            let outcome = alter(session, change, how, &mut logbook, out)?;
-            let failed = matches!(outcome, Outcome::Refused | Outcome::Silent);
-            *result = Some(outcome);
-            if failed {
-                break;
-            }
-        }
-        out.note(&format!("every step is in {}", logbook.path().display()))?;
-    }
+    let broken = if go { make_all(session, plan, how, &mut results, out)? } else { None };
     if out.is_json() {
         out.object(&answer(plan, &results, how))?;
     }
-    conclude(plan, &results, how, out)
+    match broken {
+        Some(failure) => Err(failure),
+        None => conclude(plan, &results, how, out),
+    }
 }
 
-fn answer<'a>(plan: &'a ChangePlan, results: &[Option<Outcome>], how: HowToWrite) -> Answer<'a> {
-    let report = |(change, result): (&'a Change, &Option<Outcome>)| Report {
+/// Makes the changes one after the other, up to the first that fails. A logbook that cannot be written ends it before
+/// the next send, and is given back with what became of the others in `results`.
+fn make_all(
+    session: &Session,
+    plan: &ChangePlan,
+    how: HowToWrite,
+    results: &mut [Option<Made>],
+    out: &mut Out,
+) -> Result<Option<Failure>, Failure> {
+    let mut logbook = LogbookFile::open(&session.logbook_path())?;
+    for (change, result) in plan.changes.iter().zip(results) {
+        let made = match make(session, change, how, &mut logbook, out) {
+            Ok(made) => made,
+            Err(failure) => return Ok(Some(failure)),
+        };
+        let failed = made.outcome.is_failure();
+        *result = Some(made);
+        if failed {
+            break;
+        }
+    }
+    out.note(&format!("every step is in {}", logbook.path().display()))?;
+    Ok(None)
+}
+
+fn answer<'a>(plan: &'a ChangePlan, results: &'a [Option<Made>], how: HowToWrite) -> Answer<'a> {
+    let moved = |shift: &'a Shift| Moved { field: &shift.field, before: &shift.before, after: &shift.after };
+    let report = |(change, result): (&'a Change, &'a Option<Made>)| Report {
         node: change.node_name(),
         reason: &change.reason,
         changes: &change.differences,
-        result: result.as_ref().map(Stage::from),
+        result: result.as_ref().map(|made| Stage::from(&made.outcome)),
+        address: result.as_ref().map(|made| made.node.address),
+        open: match result.as_ref().map(|made| &made.outcome) {
+            Some(
+                Outcome::Unverified(open)
+                | Outcome::HeardOnly(open)
+                | Outcome::Refused(open)
+                | Outcome::Acknowledged(open),
+            ) => open.iter().collect(),
+            _ => Vec::new(),
+        },
+        moved_along: match result.as_ref().map(|made| &made.outcome) {
+            Some(Outcome::MovedAlong(shifts)) => shifts.iter().map(moved).collect(),
+            _ => Vec::new(),
+        },
     };
     let nodes = plan.changes.iter().zip(results).map(report).collect();
     Answer { format: 1, dry_run: how.dry_run, nodes, findings: &plan.findings }
@@ -140,25 +207,30 @@ fn confirmed(plan: &ChangePlan, out: &mut Out) -> Result<bool, Failure> {
 }
 
 /// Makes one change; every step is written down before it is sent and when it has ended.
-fn alter(
+fn make(
     session: &Session,
     change: &Change,
     how: HowToWrite,
     logbook: &mut LogbookFile,
     out: &mut Out,
-) -> Result<Outcome, Failure> {
-    let mut alter = Alter::new(change, session.seats().to_vec(), Duration::from_secs(how.restart.into()));
+) -> Result<Made, Failure> {
+    let mut alter = Alter::new(change, session.vantage(), Duration::from_secs(how.restart.into()));
     let name = change.node.title();
     let progress = out.progress();
-    // A logbook that cannot be written must stop everything before the next step is sent.
-    let mut broken = None;
-    progress.show(format!("{name}: writing"));
+    progress.show(format!("{name}: asking whether it is still there"));
+    let mut asked = None;
     session.run(&mut alter, |_, _, event| {
         let stage = match event {
             Some(AlterEvent::Sent(step)) => Some((step, Stage::Sending)),
+            Some(AlterEvent::Repeated(step)) => Some((step, Stage::Repeating)),
             Some(AlterEvent::Confirmed(step)) => Some((step, Stage::Confirmed)),
             Some(AlterEvent::Ended(step, outcome)) if outcome != Outcome::Done => {
                 Some((step, Stage::from(&outcome)))
+            }
+            Some(AlterEvent::Probing(address, by)) => {
+                progress.show(format!("{name}: asking {by} whether anybody holds {address}"));
+                asked = Some((address, by));
+                None
             }
             Some(AlterEvent::Restarting) => {
                 progress.show(format!("{name}: restarts"));
@@ -170,68 +242,36 @@ fn alter(
             }
             Some(AlterEvent::Ended(..)) | None => None,
         };
-        if let Some((step, stage)) = stage
-            && let Err(failure) = logbook.write(change, step, stage)
-        {
-            broken.get_or_insert(failure);
-        }
+        // What cannot be written down is not sent.
+        stage.map_or(Ok(()), |(step, stage)| logbook.write(change, step, stage))
     })?;
     drop(progress);
-    if let Some(failure) = broken {
-        return Err(failure);
-    }
-    let outcome = alter.outcome().cloned().unwrap_or(Outcome::Silent);
+    let outcome = alter.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
+    let made = Made { outcome, node: alter.node().clone() };
     if !out.is_json() {
-        tell(change, &outcome, &alter, out)?;
+        tell::tell(change, &made, out)?;
     }
-    Ok(outcome)
+    // Whoever speaks no Art-Net was not asked where there is no other way: that is said.
+    if let Some((address, by @ AskedBy::System)) = asked {
+        out.note(&format!("that nobody holds {address} was asked {by}; as administrator it is asked by ARP"))?;
+    }
+    Ok(made)
 }
 
-fn tell(change: &Change, outcome: &Outcome, alter: &Alter, out: &mut Out) -> Result<(), Failure> {
-    let name = change.node.title();
-    let now = alter.node();
-    let (tone, word, text) = match outcome {
-        Outcome::Done => (Tone::Good, "done", format!("{} at {}, read back", now.title(), now.address)),
-        Outcome::HeardOnly => {
-            (Tone::Doubtful, "heard", format!("{name} at {}, out of reach for reading back", now.address))
-        }
-        Outcome::Refused => {
-            let open: Vec<String> =
-                change.differences.iter().filter(|d| !d.is_gone_from(now)).map(Difference::field).collect();
-            (Tone::Bad, "refused", format!("{name} at {} keeps its old {}", now.address, open.join(", ")))
-        }
-        Outcome::Silent => {
-            let wanted = change.new_address().map(|a| format!(" or at {a}")).unwrap_or_default();
-            (Tone::Bad, "silent", format!("{name} answers neither at {}{wanted}", change.node.address))
-        }
-    };
-    let word = out.paint().dye(tone, word);
-    out.line(&format!("{word}  {text}"))?;
-    Ok(())
-}
-
-fn conclude(
-    plan: &ChangePlan,
-    results: &[Option<Outcome>],
-    how: HowToWrite,
-    out: &mut Out,
-) -> Result<Exit, Failure> {
-    let failed = results.iter().position(|r| matches!(r, Some(Outcome::Refused | Outcome::Silent)));
-    if let Some(failed) = failed {
+fn conclude(plan: &ChangePlan, results: &[Option<Made>], how: HowToWrite, out: &mut Out) -> Result<Exit, Failure> {
+    let failed = results.iter().position(|made| made.as_ref().is_some_and(|made| made.outcome.is_failure()));
+    if let Some((failed, made)) = failed.and_then(|failed| Some((failed, results[failed].as_ref()?))) {
         let left = plan.changes.len() - failed - 1;
         if left > 0 {
             out.note(&format!("stopped there; {} not begun", counted(left, "node")))?;
         }
-        let change = &plan.changes[failed];
-        out.hint(&format!(
-            "see where {} is now with: deft-lantern survey; then run the same command again",
-            change.node.title()
-        ))?;
+        out.hint(&tell::next(&plan.changes[failed], made))?;
         return Ok(Exit::Unfinished);
     }
     if how.dry_run {
-        out.note("dry run: nothing was sent")?;
+        out.note("dry run: nothing was changed; the nodes concerned were asked for their settings")?;
     }
-    let incomplete = !plan.untouched.is_empty();
+    let doubtful = results.iter().flatten().any(|made| made.outcome != Outcome::Done);
+    let incomplete = !plan.untouched.is_empty() || doubtful;
     Ok(if incomplete { Exit::Wrong } else { Exit::of(&plan.findings) })
 }

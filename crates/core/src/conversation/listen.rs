@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use lantern_wire::{Carries, MacAddress, Packet, WireError};
 
-use super::SurveyPlan;
+use super::Vantage;
 use crate::census::{Sighting, Told};
 
 /// The sighting in a packet; `None` when it is our own or says nothing about its sender.
@@ -13,12 +13,12 @@ use crate::census::{Sighting, Told};
 /// # Errors
 /// When a message of a protocol that is listened for cannot be read.
 pub(super) fn sighting(
-    plan: &SurveyPlan,
+    from_here: &Vantage,
     at: Duration,
     packet: &Packet<'_>,
 ) -> Result<Option<Sighting>, WireError> {
     let from_mac = packet.link.map(|link| link.from);
-    if from_mac.is_some() && from_mac == plan.own_mac {
+    if from_mac.is_some() && from_mac == from_here.own_mac {
         return Ok(None);
     }
     // Whom a bare packet was really for is not to be seen.
@@ -29,9 +29,11 @@ pub(super) fn sighting(
             let told = Told::by_datagram(to.port(), payload)?;
             let traffic = to_everybody.then_some(Told::Traffic);
             told.or(traffic)
-                .map(|told| (from_mac, *from.ip(), packet.link.is_some() && plan.is_own(*to.ip()), told))
+                .map(|told| (from_mac, *from.ip(), packet.link.is_some() && from_here.is_own(*to.ip()), told))
         }
-        Carries::EchoReply { from, to, .. } => plan.is_own(*to).then_some((from_mac, *from, true, Told::Echo)),
+        Carries::EchoReply { from, to, .. } => {
+            from_here.is_own(*to).then_some((from_mac, *from, true, Told::Echo))
+        }
         Carries::Igmp { from, message } => Some((from_mac, *from, false, Told::by_igmp(*message))),
         Carries::Lldp(lldp) => {
             let address = lldp.management.unwrap_or(Ipv4Addr::UNSPECIFIED);
@@ -41,10 +43,23 @@ pub(super) fn sighting(
             to_everybody.then_some((from_mac, *from, false, Told::Traffic))
         }
     };
-    let heard =
-        heard.filter(|(mac, from, ..)| !plan.is_own(*from) && (plan.own_mac.is_none() || *mac != plan.own_mac));
+    let heard = heard.filter(|(mac, from, ..)| {
+        !from_here.is_own(*from) && (from_here.own_mac.is_none() || *mac != from_here.own_mac)
+    });
     Ok(heard.map(|(mac, from, to_us, told)| {
-        let seat = plan.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0);
-        Sighting { at, seat, mac, from, to_us, told }
+        let seat = from_here.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0);
+        let astray = astray(from_here, packet, from);
+        Sighting { at, seat, mac, from, to_us, astray, told }
     }))
+}
+
+/// Where a datagram for everybody went, when that is no broadcast address of a subnet that the sender shares with us.
+fn astray(from_here: &Vantage, packet: &Packet<'_>, from: Ipv4Addr) -> Option<Ipv4Addr> {
+    let Carries::Udp { to, .. } = &packet.carries else { return None };
+    let to = *to.ip();
+    let to_everybody = packet.link.is_some_and(|link| link.to == MacAddress([0xff; 6]));
+    let beside = &from_here.seats[from_here.seat_beside(from)?];
+    let is_usual =
+        to.is_broadcast() || to.is_multicast() || to == beside.subnet.broadcast() || from_here.is_own(to);
+    (to_everybody && !is_usual).then_some(to)
 }

@@ -1,0 +1,64 @@
+//! What is known around the changes of one run: who was seen, who was seen earlier, and what this computer has itself.
+
+use std::net::Ipv4Addr;
+
+use lantern_core::change::{Earlier, Protection};
+use lantern_core::sheet::RigSheet;
+
+use crate::clock;
+use crate::failure::Failure;
+use crate::memory::{Memory, Remembered};
+use crate::session::{Look, Session};
+
+/// Who was silent for longer than this is not expected back.
+const LATELY_DAYS: i64 = 30;
+
+/// Everything a [`Protection`] looks at.
+pub(crate) struct Around<'a> {
+    session: &'a Session,
+    look: &'a Look,
+    own: Vec<Ipv4Addr>,
+    earlier: Vec<Earlier>,
+    outside: bool,
+}
+
+impl<'a> Around<'a> {
+    /// What is known in this session. With `outside` an address off the sheet's networks is meant.
+    pub(crate) fn of(session: &'a Session, look: &'a Look, outside: bool) -> Result<Self, Failure> {
+        let memory = Memory::of_earlier(session.sheet_file(), session.is_simulated())?;
+        let known = memory.as_ref().map_or_else(|| Ok(Vec::new()), Memory::all)?;
+        let is_here = |one: &Remembered| look.devices.iter().any(|device| one.is(device));
+        let earlier = known.iter().filter(|one| !is_here(one) && is_recent(one)).filter_map(silent).collect();
+        Ok(Self { session, look, own: session.own_addresses(), earlier, outside })
+    }
+
+    /// What speaks against a change is looked for in this.
+    pub(crate) fn protection(&self) -> Protection<'_> {
+        let sheet: Option<&RigSheet> = self.session.sheet();
+        Protection {
+            census: &self.look.census,
+            devices: &self.look.devices,
+            sheet,
+            seats: self.session.seats(),
+            own: &self.own,
+            earlier: &self.earlier,
+            outside: self.outside,
+        }
+    }
+}
+
+fn is_recent(one: &Remembered) -> bool {
+    let day: Result<jiff::civil::Date, _> = one.last_day().parse();
+    let today = clock::now().to_zoned(jiff::tz::TimeZone::UTC).date();
+    day.is_ok_and(|day| (today - day).get_days() <= i32::try_from(LATELY_DAYS).unwrap_or(i32::MAX))
+}
+
+fn silent(one: &Remembered) -> Option<Earlier> {
+    let name = [&one.name, &one.what].into_iter().find(|text| !text.is_empty());
+    Some(Earlier {
+        address: one.address.as_ref()?.parse().ok()?,
+        mac: one.mac.as_ref().and_then(|mac| mac.parse().ok()),
+        name: name.map_or_else(|| "a device".to_owned(), ToString::to_string),
+        last_seen: one.last_day().to_owned(),
+    })
+}

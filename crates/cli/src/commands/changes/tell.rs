@@ -1,0 +1,131 @@
+//! What became of a change, in a sentence, and what to do next.
+
+use lantern_core::change::Change;
+use lantern_core::compare::Difference;
+use lantern_core::conversation::{Outcome, Shift};
+
+use super::Made;
+use crate::failure::Failure;
+use crate::output::{Out, Tone};
+
+/// Tells what became of one node.
+pub(super) fn tell(change: &Change, made: &Made, out: &mut Out) -> Result<(), Failure> {
+    let (tone, word, text) = sentence(change, made);
+    let word = out.paint().dye(tone, word);
+    let text = format!("{word}  {text}");
+    Ok(out.line(&crate::output::wrapped(&text, out.width(), 2))?)
+}
+
+fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
+    let name = change.node.title();
+    let (now, before) = (&made.node, change.node.address);
+    let there = now.address;
+    match &made.outcome {
+        Outcome::Done => (Tone::Good, "done", format!("{} at {there}, read back", now.title())),
+        Outcome::Unverified(open) => {
+            (Tone::Doubtful, "sent", format!("{} at {there}, which did not tell {}", now.title(), own(open)))
+        }
+        Outcome::HeardOnly(open) => {
+            let lease = if there.is_link_local() { "; no DHCP server gave it an address" } else { "" };
+            let rest = if open.is_empty() { String::new() } else { format!(" {}", own(open)) };
+            (Tone::Doubtful, "heard", format!("{name} at {there}, out of reach for reading back{rest}{lease}"))
+        }
+        Outcome::MovedAlong(shifts) => (
+            Tone::Bad,
+            "moved along",
+            format!("{} at {there} is as wanted, and changed more than that: {}", now.title(), shifted(shifts)),
+        ),
+        Outcome::Refused(open) => {
+            (Tone::Bad, "refused", format!("{name} at {there} keeps what it had: {}", kept(open)))
+        }
+        Outcome::Acknowledged(_) => (
+            Tone::Bad,
+            "acknowledged",
+            format!("{name} said that it takes {}, and still answers from {there}", wanted(change)),
+        ),
+        Outcome::Elsewhere(address) => {
+            let planned = change.new_address().map(|to| format!(", and not at {to}")).unwrap_or_default();
+            (Tone::Bad, "elsewhere", format!("{name} is at {address} now{planned}"))
+        }
+        Outcome::Silent { written: false } => {
+            (Tone::Bad, "silent", format!("{name} does not answer at {before} any more; nothing was sent to it"))
+        }
+        Outcome::Silent { .. } => {
+            let to = change.new_address().filter(|to| *to != before);
+            let text = to.map_or_else(
+                || format!("{name} does not answer at {before} any more"),
+                |to| format!("{name} answers neither at {before} nor at {to}"),
+            );
+            (Tone::Bad, "silent", text)
+        }
+        Outcome::Taken(other) => {
+            let to = change.new_address().map_or_else(String::new, |to| to.to_string());
+            (
+                Tone::Bad,
+                "taken",
+                format!("{to} is held by {other}, asked a moment before; {name} was not told to move"),
+            )
+        }
+        Outcome::Stranger(other) => {
+            (Tone::Bad, "stranger", format!("{other} answers from {before}, and not {name}; nothing was sent"))
+        }
+        Outcome::Shared(other) => (Tone::Bad, "shared", format!("{name} is at {there}, and {other} is there too")),
+    }
+}
+
+/// What to do after a failure.
+pub(super) fn next(change: &Change, made: &Made) -> String {
+    let name = change.node.title();
+    let seek = change
+        .node
+        .mac
+        .map_or_else(|| "deft-lantern survey".to_owned(), |mac| format!("deft-lantern survey --mac {mac}"));
+    match &made.outcome {
+        Outcome::Taken(_) => {
+            let to = change.new_address().map_or_else(String::new, |to| to.to_string());
+            format!("see who is there: deft-lantern survey --range {to}")
+        }
+        Outcome::Acknowledged(_) => format!("switch {name} off and on, then: {seek}"),
+        Outcome::Elsewhere(there) => match change.new_address() {
+            Some(to) => format!("deft-lantern set {there} --address {to}"),
+            None => seek,
+        },
+        Outcome::Refused(open) => match open.iter().find(|difference| difference.is_cut_short()) {
+            Some(short) => format!("choose a {} it keeps whole, such as {}", short.field(), short.found()),
+            None => format!("see what it says of itself: {seek}; where it goes on refusing, set it at the unit"),
+        },
+        Outcome::MovedAlong(_) => format!("look at it before you go on: {seek}"),
+        Outcome::Shared(_) => "unplug one of the two, then run the same command again".to_owned(),
+        _ => format!("{seek}; then run the same command again"),
+    }
+}
+
+/// The fields in words: its mask, its gateway.
+fn own(open: &[Difference]) -> String {
+    let fields: Vec<String> = open.iter().map(|difference| format!("its {}", difference.field())).collect();
+    fields.join(", ")
+}
+
+fn kept(open: &[Difference]) -> String {
+    let one = |difference: &Difference| {
+        if difference.is_cut_short() {
+            format!("of the {} {} only {}", difference.field(), difference.planned(), difference.found())
+        } else {
+            difference.to_string()
+        }
+    };
+    open.iter().map(one).collect::<Vec<_>>().join("; ")
+}
+
+fn wanted(change: &Change) -> String {
+    let of_ip = change.differences.iter().filter(|difference| difference.is_ip());
+    of_ip
+        .map(|difference| format!("{} {}", difference.field(), difference.planned()))
+        .collect::<Vec<_>>()
+        .join(", ")
+}
+
+fn shifted(shifts: &[Shift]) -> String {
+    let one = |shift: &Shift| format!("{} from {} to {}", shift.field, shift.before, shift.after);
+    shifts.iter().map(one).collect::<Vec<_>>().join("; ")
+}

@@ -1,0 +1,104 @@
+//! Asking whether anybody holds an address, in the moment before it is given to a node (RFC 5227, section 2.1.1).
+
+use std::fmt;
+use std::net::{Ipv4Addr, SocketAddrV4};
+use std::time::Duration;
+
+use lantern_wire::Arp;
+use lantern_wire::art_net::PORT;
+
+use crate::conversation::outbox::Outbox;
+use crate::conversation::{Outgoing, Vantage};
+
+/// How often is asked, and how far apart: a lost question or answer must not make an address free. Twice as often as the
+/// RFC has it, since a wrong guess here is what nobody may make.
+const ASKS: u32 = 6;
+const ASK_EVERY: Duration = Duration::from_millis(100);
+/// How long after the last question an answer may come.
+const SILENCE: Duration = Duration::from_millis(600);
+
+/// In which way it can be asked who holds an address.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AskedBy {
+    /// By ARP frames of our own: whoever speaks IP answers.
+    Arp,
+    /// By an echo request, and the system's table of neighbours, which shows whoever answered the system's own ARP.
+    System,
+    /// By the protocol of the trade only: on a loopback ground there is nothing else.
+    ArtNet,
+}
+
+/// One address being asked for.
+#[derive(Debug)]
+pub(super) struct Probe {
+    pub(super) address: Ipv4Addr,
+    asked: u32,
+    began: Duration,
+}
+
+impl AskedBy {
+    /// What is possible from there.
+    pub(super) fn from(vantage: &Vantage) -> Self {
+        if vantage.frames_from().is_some() {
+            Self::Arp
+        } else if (vantage.means.echo || vantage.means.neighbours) && !vantage.is_on_loopback() {
+            Self::System
+        } else {
+            Self::ArtNet
+        }
+    }
+}
+
+impl fmt::Display for AskedBy {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Arp => "by ARP",
+            Self::System => "by echo and the system's table of neighbours",
+            Self::ArtNet => "by Art-Net only",
+        })
+    }
+}
+
+impl Probe {
+    pub(super) const fn new(now: Duration, address: Ipv4Addr) -> Self {
+        Self { address, asked: 0, began: now }
+    }
+
+    /// When the next question is due, or the silence is over.
+    pub(super) fn next_at(&self) -> Duration {
+        if self.asked < ASKS { self.began + ASK_EVERY * self.asked } else { self.ends_at() }
+    }
+
+    fn ends_at(&self) -> Duration {
+        self.began + ASK_EVERY * (ASKS - 1) + SILENCE
+    }
+
+    /// Whether nobody has answered in all the time there is.
+    pub(super) fn is_over(&self, now: Duration) -> bool {
+        self.asked >= ASKS && self.ends_at() <= now
+    }
+
+    /// Asks, when it is due.
+    pub(super) fn ask(&mut self, now: Duration, vantage: &Vantage, outbox: &mut Outbox) {
+        if self.asked >= ASKS || self.next_at() > now {
+            return;
+        }
+        self.asked += 1;
+        let to = self.address;
+        let seat = vantage.seat_beside(to).unwrap_or(0);
+        if let Some(own) = vantage.frames_from() {
+            return outbox.send_in_turn(Outgoing::Frame(Arp::probe(own, to).to_bytes()));
+        }
+        if vantage.means.echo {
+            outbox.send_in_turn(Outgoing::Echo { seat, to });
+        }
+        outbox.send_in_turn(Outgoing::Datagram {
+            seat,
+            to: SocketAddrV4::new(to, PORT),
+            bytes: crate::conversation::outbox::poll(),
+        });
+        if vantage.means.neighbours && self.asked.is_multiple_of(3) {
+            outbox.send_in_turn(Outgoing::Neighbours);
+        }
+    }
+}
