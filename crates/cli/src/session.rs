@@ -278,9 +278,10 @@ pub(crate) struct Look {
 }
 
 impl Look {
-    /// Everybody who was seen, and whether everybody planned was asked.
+    /// Everybody who was seen, and where everybody planned was asked.
     pub(crate) fn everybody(&self) -> Everybody<'_> {
-        Everybody { devices: &self.devices, asked: self.from.echo_asked }
+        let asked_in = if self.from.echo_asked { &self.from.subnets[..] } else { &[] };
+        Everybody { devices: &self.devices, asked_in }
     }
 }
 

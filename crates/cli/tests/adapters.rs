@@ -88,7 +88,7 @@ fn the_sheet_is_compared_with(#[case] script: &str, #[case] code: &str, #[case] 
 #[test]
 fn whoever_holds_the_port_is_named() {
     let Some(said) = after("deft-lantern survey --adapter rig0 >/dev/null 2>&1 & sleep 1", "") else { return };
-    said.ended(1).line(&["warning P010", "deft-lantern holds UDP 6454 on every adapter"]);
+    said.ended(1).line(&["warning P010", "deft-lantern holds UDP 6454 on 10.40.0.7"]);
 }
 
 /// The documented object, read strictly.

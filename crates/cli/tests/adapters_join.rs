@@ -171,8 +171,8 @@ fn advice_leads_to_three_subnets_side_by_side_and_back() {
     }
     let Some(said) = script(
         "cp ../tidewick.rig.toml .\n\
-         deft-lantern set quay-north --address 192.168.0.5 --mask /24 --yes >/dev/null\n\
-         deft-lantern set quay-south --address 169.254.3.4 --mask /16 --yes >/dev/null\n\
+         deft-lantern set quay-north --address 192.168.0.5 --mask /24 --outside --yes >/dev/null\n\
+         deft-lantern set quay-south --address 169.254.3.4 --mask /16 --outside --yes >/dev/null\n\
          ip -4 addr flush dev rig0; note before\n\
          deft-lantern adapters advise 192.168.0.5 10.40.2.100 169.254.3.4 >advice; cat advice\n\
          deft-lantern adapters join $(sed -n 's/^ *do .* join \\([0-9./]*\\) .*/\\1/p' advice)\n\
@@ -200,7 +200,7 @@ fn advice_leads_to_three_subnets_side_by_side_and_back() {
 fn a_node_in_another_subnet_is_brought_home_through_a_second_address() {
     let Some(said) = script(
         "cp ../tidewick.rig.toml .; home='deft-lantern set quay-north --address 10.40.1.100 --mask /16 --yes'\n\
-         deft-lantern set quay-north --address 192.168.0.5 --mask /24 --yes >/dev/null; $home; echo refused $?\n\
+         deft-lantern set quay-north --address 192.168.0.5 --mask /24 --outside --yes >/dev/null; $home; echo refused $?\n\
          deft-lantern adapters join 192.168.0.254/24 -- sh -c \"$home; deft-lantern survey\"",
     ) else {
         return;
@@ -218,7 +218,7 @@ fn a_node_in_another_subnet_is_brought_home_through_a_second_address() {
 #[test]
 fn advice_passes_over_an_address_that_somebody_holds() {
     let Some(said) = script(
-        "deft-lantern set quay-north --address 192.168.0.254 --mask /24 --yes --sheet ../tidewick.rig.toml >/dev/null\n\
+        "deft-lantern set quay-north --address 192.168.0.254 --mask /24 --outside --yes --sheet ../tidewick.rig.toml >/dev/null\n\
          deft-lantern survey --adapter rig0 --save now.census.json >/dev/null\n\
          deft-lantern adapters advise 192.168.0.0/24; deft-lantern adapters advise hall-grid --census now.census.json\n\
          deft-lantern adapters advise ../tidewick.rig.toml --json; deft-lantern adapters advise nonsense; echo code $?",

@@ -12,7 +12,7 @@ use support::Folder;
 fn the_whole_job_ends_with_every_node_as_planned() {
     let folder = Folder::new();
     let said = folder.run(&["demo"]).ended(0);
-    said.line(&["all 22 nodes answer as planned; 18 speak no Art-Net and cannot be asked on this ground"]);
+    said.line(&["all 22 nodes answer as planned; 18 speak no Art-Net and are out of reach of this computer"]);
     said.line(&["error[A001]", "is given to lighthouse-lamp-room and lamp-gallery"]);
     said.line(&["done", "slip-high", "read back"]);
     // What was open is filled in, shown, and set on the rented gateways.

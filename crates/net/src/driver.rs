@@ -191,7 +191,7 @@ impl<'a> Run<'a> {
     async fn send(&mut self, outgoing: Outgoing) {
         self.record_sent(&outgoing);
         let sent = match outgoing {
-            Outgoing::Datagram { to, bytes, .. } => match self.station.socket_of(to.port()) {
+            Outgoing::Datagram { seat, to, bytes } => match self.station.socket_of(to.port(), seat) {
                 Some(socket) => self.out[socket].send_to(&bytes, SocketAddr::V4(to)).await.map(drop),
                 // Another program holds the port for itself: told as a lack when the station was opened.
                 None => match self.as_frame(to, &bytes) {
@@ -269,7 +269,7 @@ impl<'a> Run<'a> {
     /// All seats of a station sit on one adapter, so one of them is enough.
     fn join(&mut self, seat: usize, group: Ipv4Addr, port: u16) {
         let is_first = seat == 0 && self.station.seats.first().is_some_and(|seat| !seat.own.is_loopback());
-        if let Some(socket) = self.station.socket_of(port).filter(|_| is_first)
+        if let Some(socket) = self.station.socket_of(port, seat).filter(|_| is_first)
             && self.station.join(socket, group).is_err()
         {
             self.traffic.groups_refused += 1;

@@ -199,10 +199,15 @@ fn a_targeted_poll_names_its_range() {
 #[rstest]
 fn an_old_short_reply_reads_as_zero_past_its_end() {
     let (bytes, _) = vector("reply-four-outputs");
-    let reply = PollReply::parse(&bytes[..PollReply::SHORTEST]).unwrap();
+    let reply = PollReply::parse(&bytes[..207]).unwrap();
     assert_eq!(reply.mac, MacAddress([0x02, 0x4d, 0x42, 0x00, 0x10, 0x01]));
     assert_eq!((reply.bind_index, reply.bind_address), (0, Ipv4Addr::UNSPECIFIED));
     assert_eq!(reply.ports[0].output_b.0, 0);
+    assert_eq!((reply.length, reply.tells_status2(), reply.tells_status3()), (207, false, false));
+    // The oldest end before the style and the MAC address.
+    let reply = PollReply::parse(&bytes[..PollReply::SHORTEST]).unwrap();
+    assert_eq!((reply.mac, reply.length), (MacAddress::UNKNOWN, 198));
+    assert!(PollReply::parse(&bytes[..PollReply::SHORTEST - 1]).is_err());
 }
 
 #[rstest]

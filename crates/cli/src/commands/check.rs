@@ -73,6 +73,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     findings::print(out, &listed)?;
     let line = summary(&comparison, &found, out);
     out.line(&line)?;
+    let out_of_reach = comparison.rows.iter().find(|row| matches!(row.state, State::NotAsked));
+    if let Some(address) =
+        out_of_reach.and_then(|row| row.planned.fixed_address()).filter(|_| !session.is_simulated())
+    {
+        out.note(&format!("to ask those out of reach too: deft-lantern adapters advise {address}"))?;
+    }
     if comparison.different() > 0 {
         out.hint(&format!("deft-lantern apply {} --dry-run", file.path.display()))?;
     }
@@ -99,7 +105,7 @@ fn summary(comparison: &Comparison<'_>, found: &[Finding], out: &Out) -> String 
         rest += &format!("; {} cannot be checked from here", counted(unchecked, "setting"));
     }
     if not_asked > 0 {
-        rest += &format!("; {not_asked} speak no Art-Net and cannot be asked on this ground");
+        rest += &format!("; {not_asked} speak no Art-Net and are out of reach of this computer");
     }
     let wrong = found.iter().any(|finding| finding.rule.severity < Severity::Note);
     if comparison.is_as_planned() && !wrong {
@@ -126,7 +132,9 @@ fn table(comparison: &Comparison<'_>) -> Table {
     for row in &comparison.rows {
         let (word, tone) = state(row);
         let (address, what) = match &row.state {
-            State::NotAsked => (row.planned.address.value.to_string(), "speaks no Art-Net".to_owned()),
+            State::NotAsked => {
+                (row.planned.address.value.to_string(), "speaks no Art-Net; out of reach here".to_owned())
+            }
             State::Mute(device) => (address_of(device), format!("answers no Art-Net; {}", device.standing)),
             State::Seen(device, differences) => (address_of(device), seen(device, differences)),
             State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),

@@ -42,8 +42,7 @@ pub struct Protection<'a> {
 impl Protection<'_> {
     /// What speaks against `change`, when the nodes in `leaving` will have left their addresses before.
     pub(super) fn against(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
-        let mut findings = self.against_touching(&change.node);
-        findings.extend(too_long(change));
+        let mut findings: Vec<Finding> = too_long(change);
         findings.extend(self.against_name(change));
         if change.differences.iter().any(Difference::is_ip) {
             findings.extend(self.against_moving(change, leaving));
@@ -55,7 +54,8 @@ impl Protection<'_> {
         self.sheet.map_or(&[][..], |sheet| &sheet.networks)
     }
 
-    fn against_touching(&self, node: &FoundNode) -> Vec<Finding> {
+    /// What speaks against sending anything to this node.
+    pub(super) fn against_touching(&self, node: &FoundNode) -> Vec<Finding> {
         let mut findings = Vec::new();
         let (name, address) = (node.title(), node.address);
         if !node.is_node() {

@@ -59,7 +59,8 @@ pub fn plan_by_sheet(
             }
             State::Found(node, differences) => {
                 let line = protection.sheet.map_or(0, |s| s.position(row.planned.name.span).line);
-                changes.extend(draft(node, differences, format!("sheet line {line}"), &mut plan.findings));
+                let reason = format!("sheet line {line}");
+                changes.extend(draft(node, differences, reason, protection, &mut plan.findings));
             }
         }
     }
@@ -71,12 +72,18 @@ pub fn plan_by_sheet(
 pub fn plan_one(node: &FoundNode, wanted: &Wanted, protection: &Protection<'_>) -> ChangePlan {
     let mut plan = ChangePlan::default();
     let differences = wanted.differences(node);
-    let change = draft(node, &differences, "asked for".to_owned(), &mut plan.findings);
+    let change = draft(node, &differences, "asked for".to_owned(), protection, &mut plan.findings);
     finish(plan, change.into_iter().collect(), protection)
 }
 
 /// The change that makes the settable differences vanish; those that are not become findings.
-fn draft(node: &FoundNode, all: &[Difference], reason: String, findings: &mut Vec<Finding>) -> Option<Change> {
+fn draft(
+    node: &FoundNode,
+    all: &[Difference],
+    reason: String,
+    protection: &Protection<'_>,
+    findings: &mut Vec<Finding>,
+) -> Option<Change> {
     let mut differences = Vec::new();
     for difference in all {
         match guard::not_settable(node, difference) {
@@ -85,6 +92,13 @@ fn draft(node: &FoundNode, all: &[Difference], reason: String, findings: &mut Ve
         }
     }
     if differences.is_empty() {
+        return None;
+    }
+    // Whom nothing may be sent to is not asked for more.
+    let against = protection.against_touching(node);
+    let is_refused = against.iter().any(|finding| finding.rule.severity == Severity::Error);
+    findings.extend(against);
+    if is_refused {
         return None;
     }
     match steps::steps(node, &differences) {

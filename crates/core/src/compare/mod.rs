@@ -86,7 +86,7 @@ pub struct Row<'a> {
 /// What was found of a planned node.
 #[derive(Debug, Clone)]
 pub enum State<'a> {
-    /// It speaks no Art-Net, and on this ground nothing else can be asked.
+    /// It speaks no Art-Net, and this computer is in no subnet with it where it could be asked otherwise.
     NotAsked,
     /// It does not answer.
     Missing,
@@ -105,8 +105,8 @@ pub enum State<'a> {
 pub struct Everybody<'a> {
     /// The devices.
     pub devices: &'a [Device],
-    /// Whether every planned address was asked by ARP or echo, so that who was not seen is not there.
-    pub asked: bool,
+    /// The subnets in which every planned address was asked by ARP or echo: who was not seen there is not there.
+    pub asked_in: &'a [Subnet],
 }
 
 /// Devices that hold an address planned for a node that they are not, as their MAC addresses tell.
@@ -173,7 +173,11 @@ fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Ever
             let differences = difference.map(|(planned, found)| Difference::Address { planned, found });
             State::Seen(device, differences.into_iter().collect())
         }
-        (None, false) if everybody.asked && planned.fixed_address().is_some() => State::Missing,
+        (None, false)
+            if planned.fixed_address().is_some_and(|a| everybody.asked_in.iter().any(|s| s.contains(a))) =>
+        {
+            State::Missing
+        }
         (None, false) => State::NotAsked,
     }
 }

@@ -25,3 +25,11 @@ pub(in crate::station) fn bind(socket: &Socket, adapter: &str, own: SocketAddrV4
         Err(error) => Err(error),
     }
 }
+
+/// Lets what is sent leave through this adapter only, where the system allows it.
+pub(in crate::station) fn keep_to(socket: &Socket, adapter: &str) -> io::Result<()> {
+    match socket.bind_device(Some(adapter.as_bytes())) {
+        Err(error) if error.kind() != io::ErrorKind::PermissionDenied => Err(error),
+        _ => Ok(()),
+    }
+}

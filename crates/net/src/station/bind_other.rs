@@ -19,3 +19,8 @@ pub(in crate::station) fn share(socket: &Socket) -> io::Result<()> {
 pub(in crate::station) fn bind(socket: &Socket, _adapter: &str, own: SocketAddrV4) -> io::Result<()> {
     bind_to_address(socket, own)
 }
+
+/// The address it is bound to decides through which adapter it sends.
+pub(in crate::station) fn keep_to(_: &Socket, _: &str) -> io::Result<()> {
+    Ok(())
+}

@@ -91,8 +91,13 @@ impl Station {
             let is_held = *port == ART_NET_PORT && Udp::is_held(choice, *port);
             station.shared |= is_held;
             let is_all = *port == ART_NET_PORT && wants.ports.len() == 1 && station.tap.is_none();
-            match Udp::open(choice, *port, station.tap.is_none()) {
-                Ok(socket) => station.sockets.push(socket),
+            let opened = if station.tap.is_some() {
+                Udp::open_to_speak(choice, *port)
+            } else {
+                Udp::open(choice, *port).map(|socket| vec![socket])
+            };
+            match opened {
+                Ok(sockets) => station.sockets.extend(sockets),
                 Err(source) if is_all => return Err(refused(choice, source)),
                 Err(source) => station.lacks.push(Lack::Port(*port, source)),
             }
@@ -194,9 +199,11 @@ impl Station {
         self.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0)
     }
 
-    /// The socket that serves a port.
-    pub(crate) fn socket_of(&self, port: u16) -> Option<usize> {
-        self.sockets.iter().position(|socket| socket.port == port)
+    /// The socket that serves a port, from this seat where it can be chosen.
+    pub(crate) fn socket_of(&self, port: u16, seat: usize) -> Option<usize> {
+        let of_port = |socket: &Udp| socket.port == port;
+        let here = self.sockets.iter().position(|socket| of_port(socket) && socket.seat == Some(seat));
+        here.or_else(|| self.sockets.iter().position(of_port))
     }
 }
 

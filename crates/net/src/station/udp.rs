@@ -29,14 +29,28 @@ const MOST_OLD: usize = 100_000;
 pub(crate) struct Udp {
     pub(crate) port: u16,
     pub(crate) socket: UdpSocket,
+    /// The seat it speaks from; `None` where the system chooses.
+    pub(crate) seat: Option<usize>,
     pub(super) own: Ipv4Addr,
 }
 
 impl Udp {
-    /// Opens the port. One that does not hear only speaks from it, and leaves what comes there to others.
-    pub(super) fn open(choice: &Choice, port: u16, hears: bool) -> io::Result<Self> {
-        let own = choice.seats[0].own;
-        let socket = bound(choice, port, true)?;
+    /// Opens the port on every seat, only to speak from it: what comes there is left to others.
+    pub(super) fn open_to_speak(choice: &Choice, port: u16) -> io::Result<Vec<Self>> {
+        (0..choice.seats.len()).map(|seat| Self::open_at(choice, port, Some(seat))).collect()
+    }
+
+    /// Opens the port, to hear and to speak.
+    pub(super) fn open(choice: &Choice, port: u16) -> io::Result<Self> {
+        Self::open_at(choice, port, None)
+    }
+
+    fn open_at(choice: &Choice, port: u16, seat: Option<usize>) -> io::Result<Self> {
+        let own = choice.seats[seat.unwrap_or(0)].own;
+        let socket = match seat {
+            Some(_) => bound_at(choice, own, port)?,
+            None => bound(choice, port, true)?,
+        };
         socket.set_broadcast(true)?;
         socket.set_nonblocking(true)?;
         // A smaller buffer works too, for smaller rigs.
@@ -45,11 +59,11 @@ impl Udp {
             socket.set_multicast_if_v4(&own)?;
             socket.set_multicast_ttl_v4(TIME_TO_LIVE)?;
         }
-        if !hears {
+        if seat.is_some() {
             // A socket with a partner hears that partner only, and this one nobody has (RFC 5737).
             socket.connect(&SocketAddr::V4(SocketAddrV4::new(NOBODY, DISCARD)).into())?;
         }
-        Ok(Self { port, socket: socket.into(), own })
+        Ok(Self { port, socket: socket.into(), seat, own })
     }
 
     /// Throws away what came already.
@@ -91,6 +105,15 @@ fn bound(choice: &Choice, port: u16, share: bool) -> io::Result<Socket> {
         imp::share(&socket)?;
     }
     imp::bind(&socket, &choice.name, SocketAddrV4::new(choice.seats[0].own, port))?;
+    Ok(socket)
+}
+
+/// Bound to one address of the adapter, so that what leaves has it as its source.
+fn bound_at(choice: &Choice, own: Ipv4Addr, port: u16) -> io::Result<Socket> {
+    let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
+    imp::share(&socket)?;
+    imp::keep_to(&socket, &choice.name)?;
+    bind_to_address(&socket, SocketAddrV4::new(own, port))?;
     Ok(socket)
 }
 
