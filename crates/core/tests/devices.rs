@@ -25,6 +25,8 @@ fn mac(last: u8) -> MacAddress {
 
 fn here() -> Viewpoint {
     Viewpoint {
+        own: Vec::new(),
+        own_mac: None,
         subnets: vec!["10.40.0.0/16".parse().unwrap()],
         gateways: vec![ROUTER],
         asked: true,
@@ -43,7 +45,7 @@ fn reply(stated: MacAddress, address: Ipv4Addr, name: &str) -> Told {
 
 fn service(host: &str, kind: &str, address: Ipv4Addr) -> Told {
     let instance = format!("One.{kind}.local.");
-    let say = |name: &str, fact| Answer { name: name.to_owned(), fact };
+    let say = |name: &str, fact| Answer { name: name.to_owned(), fact, is_over: false };
     Told::Services(vec![
         say(EVERY_TYPE, Fact::Pointer(format!("{kind}.local."))),
         say(&format!("{kind}.local."), Fact::Pointer(instance.clone())),

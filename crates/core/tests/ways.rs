@@ -93,7 +93,11 @@ fn types_are_asked_for_first_then_whoever_offers_what_was_told() {
     let first = questions(&until(&mut survey, 0));
     assert_eq!((first[0].name.as_str(), first[0].to_asker), (EVERY_TYPE, true));
     assert!(first.iter().any(|question| question.name == "_http._tcp.local."));
-    let told = Answer { name: EVERY_TYPE.to_owned(), fact: Fact::Pointer("_made-up._udp.local.".to_owned()) };
+    let told = Answer {
+        name: EVERY_TYPE.to_owned(),
+        fact: Fact::Pointer("_made-up._udp.local.".to_owned()),
+        is_over: false,
+    };
     hear(&mut survey, 100, dns_sd::PORT, &DnsSd::answering(vec![told.clone(), told]).to_bytes());
     let later = questions(&until(&mut survey, 2900));
     assert_eq!(later.iter().filter(|question| question.name == "_made-up._udp.local.").count(), 2);

@@ -54,6 +54,8 @@ pub struct Answer {
     pub name: String,
     /// What it says.
     pub fact: Fact,
+    /// Whether it says that this is over: it has no time left (RFC 6762, section 10.1).
+    pub is_over: bool,
 }
 
 /// What an answer says.
@@ -158,7 +160,7 @@ impl Answer {
             Fact::Text(pairs) => RData::TXT(TXT::new(pairs.clone())),
             Fact::Address(address) => RData::A(A(*address)),
         };
-        Some(Record::from_rdata(name(&self.name)?, HOLDS, data))
+        Some(Record::from_rdata(name(&self.name)?, if self.is_over { 0 } else { HOLDS }, data))
     }
 }
 
@@ -237,7 +239,7 @@ fn answer(record: &Record) -> Option<Answer> {
         RData::A(A(address)) => Fact::Address(*address),
         _ => return None,
     };
-    Some(Answer { name: text_of(&record.name), fact })
+    Some(Answer { name: text_of(&record.name), fact, is_over: record.ttl == 0 })
 }
 
 #[cfg(test)]
@@ -248,13 +250,14 @@ mod tests {
 
     fn whole() -> DnsSd {
         let instance = "Hall mixer\\. left._http._tcp.local.";
-        let say = |name: &str, fact| Answer { name: name.to_owned(), fact };
+        let say = |name: &str, fact| Answer { name: name.to_owned(), fact, is_over: false };
         DnsSd::answering(vec![
             say("_http._tcp.local.", Fact::Pointer(instance.to_owned())),
             say(instance, Fact::Service { host: "hall-mixer.local.".to_owned(), port: 80 }),
             say(instance, Fact::Text(vec!["model=Ollivane Twelve".to_owned()])),
             say(instance, Fact::Text(Vec::new())),
             say("hall-mixer.local.", Fact::Address(Ipv4Addr::new(10, 60, 1, 20))),
+            Answer { is_over: true, ..say("gone.local.", Fact::Address(Ipv4Addr::new(10, 60, 1, 21))) },
         ])
     }
 

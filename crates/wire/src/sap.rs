@@ -25,6 +25,8 @@ const FIXED: usize = 8;
 pub struct Sap<'a> {
     /// Whether the session is over.
     pub delete: bool,
+    /// Whether the payload is compressed or encrypted: then it says nothing to us but who announces.
+    pub is_opaque: bool,
     /// Tells announcements of one source apart.
     pub hash: u16,
     /// Who announces.
@@ -36,14 +38,14 @@ pub struct Sap<'a> {
 }
 
 impl<'a> Sap<'a> {
-    /// Reads a datagram. What is encrypted or compressed cannot be read, nor can a source of IPv6.
+    /// Reads a datagram. A source of IPv6 cannot be read.
     ///
     /// # Errors
     /// When it is shorter than it says, or no announcement that can be read.
     pub fn parse(datagram: &'a [u8]) -> Result<Self, WireError> {
         let short = |needed| WireError::Short { layer: Layer::Sap, offset: 0, needed, available: datagram.len() };
         let head: &[u8; FIXED] = datagram.first_chunk().ok_or_else(|| short(FIXED))?;
-        if head[0] >> 5 != 1 || head[0] & 0b1_0011 != 0 {
+        if head[0] >> 5 != 1 || head[0] & 0b1_0000 != 0 {
             return Err(WireError::Foreign { layer: Layer::Sap });
         }
         let start = FIXED + usize::from(head[1]) * 4;
@@ -51,6 +53,7 @@ impl<'a> Sap<'a> {
         let (payload_type, payload) = split_type(rest);
         Ok(Self {
             delete: head[0] & 0b100 != 0,
+            is_opaque: head[0] & 0b11 != 0,
             hash: u16::from_be_bytes([head[2], head[3]]),
             origin: Ipv4Addr::new(head[4], head[5], head[6], head[7]),
             payload_type,
@@ -61,7 +64,7 @@ impl<'a> Sap<'a> {
     /// The announcement as bytes.
     #[must_use]
     pub fn to_bytes(&self) -> Vec<u8> {
-        let mut out = vec![0x20 | if self.delete { 0b100 } else { 0 }, 0];
+        let mut out = vec![0x20 | if self.delete { 0b100 } else { 0 } | u8::from(self.is_opaque), 0];
         out.extend(self.hash.to_be_bytes());
         out.extend(self.origin.octets());
         out.extend(self.payload_type.as_bytes());
@@ -105,8 +108,17 @@ mod tests {
     }
 
     #[test]
-    fn what_is_encrypted_compressed_ipv6_or_of_another_version_is_foreign() {
-        for head in [0x22, 0x21, 0x30, 0x40, 0] {
+    fn what_is_compressed_or_encrypted_tells_who_announces_and_no_more() {
+        for head in [0x22, 0x21] {
+            let datagram = [head, 0, 1, 2, 10, 60, 1, 20, 0x78, 0x9c];
+            let sap = Sap::parse(&datagram).unwrap();
+            assert_eq!((sap.is_opaque, sap.origin), (true, Ipv4Addr::new(10, 60, 1, 20)));
+        }
+    }
+
+    #[test]
+    fn what_is_of_ipv6_or_of_another_version_is_foreign() {
+        for head in [0x30, 0x40, 0] {
             let foreign = WireError::Foreign { layer: Layer::Sap };
             assert_eq!(Sap::parse(&[head, 0, 1, 2, 10, 60, 1, 20]), Err(foreign));
         }

@@ -34,7 +34,7 @@ proptest! {
 
     #[test]
     fn announcements_survive(delete: bool, hash: u16, origin: u32, payload in prop::collection::vec(any::<u8>(), 0..600)) {
-        let sap = Sap { delete, hash, origin: origin.into(), payload_type: "application/sdp", payload: &payload };
+        let sap = Sap { delete, is_opaque: false, hash, origin: origin.into(), payload_type: "application/sdp", payload: &payload };
         let bytes = sap.to_bytes();
         prop_assert_eq!(Sap::parse(&bytes), Ok(sap));
     }
@@ -42,7 +42,7 @@ proptest! {
     #[test]
     fn services_survive(instance in "[^\\\\.\0]{1,15}", port: u16, address: u32, pairs in prop::collection::vec("[ -~]{1,40}", 1..5)) {
         let name = format!("{instance}._http._tcp.local.");
-        let say = |fact| Answer { name: name.clone(), fact };
+        let say = |fact| Answer { name: name.clone(), fact, is_over: false };
         let message = DnsSd::answering(vec![
             say(Fact::Pointer(name.clone())),
             say(Fact::Service { host: "host.local.".to_owned(), port }),

@@ -53,6 +53,10 @@ pub struct SeenBy {
 pub struct Viewpoint {
     /// The subnets this computer is in; empty when they are not known.
     pub subnets: Vec<Subnet>,
+    /// This computer's own addresses: whoever else is seen with one is in its way.
+    pub own: Vec<Ipv4Addr>,
+    /// Its own MAC address there.
+    pub own_mac: Option<MacAddress>,
     /// The gateways of this computer: what comes through one carries its MAC address.
     pub gateways: Vec<Ipv4Addr>,
     /// Whether anything was asked at all, or only listened.

@@ -65,6 +65,10 @@ impl Services {
                 break;
             }
             let name = answer.name.to_lowercase();
+            if answer.is_over {
+                self.end(&name, answer);
+                continue;
+            }
             match &answer.fact {
                 Fact::Pointer(kind) if name == EVERY_TYPE => {
                     let kind = kind.to_lowercase();
@@ -89,6 +93,16 @@ impl Services {
             }
         }
         new_types
+    }
+
+    /// Takes in that something is over.
+    fn end(&mut self, name: &str, answer: &Answer) {
+        match &answer.fact {
+            Fact::Pointer(instance) => drop(self.instances.remove(instance)),
+            Fact::Service { .. } => drop(self.instances.remove(&answer.name)),
+            Fact::Address(_) => drop(self.hosts.remove(name)),
+            Fact::Text(_) => {}
+        }
     }
 
     fn instance(&mut self, (told_by, mac): (Ipv4Addr, Option<MacAddress>), name: &str) -> &mut Instance {

@@ -65,6 +65,8 @@ pub enum Told {
         source: String,
         /// The universes on the page.
         universes: Vec<u16>,
+        /// Which page it is, from 0, and which is the last.
+        page: (u8, u8),
     },
     /// Answers by multicast DNS.
     Services(Vec<Answer>),
@@ -161,6 +163,8 @@ fn by_art_net(bytes: &[u8]) -> Result<Told, WireError> {
 
 fn by_sacn(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     Ok(match sacn::Message::parse(bytes)? {
+        // Priorities of single slots, and whatever else is no levels, show only that the source is there.
+        sacn::Message::Data(data) if data.start_code != sacn::LEVELS => Some(Told::Traffic),
         sacn::Message::Data(data) => Some(Told::Levels {
             cid: data.cid,
             source: data.source.to_lossy(),
@@ -169,9 +173,12 @@ fn by_sacn(bytes: &[u8]) -> Result<Option<Told>, WireError> {
             preview: data.options.preview(),
             ended: data.options.ended(),
         }),
-        sacn::Message::Discovery(page) => {
-            Some(Told::Universes { cid: page.cid, source: page.source.to_lossy(), universes: page.universes })
-        }
+        sacn::Message::Discovery(page) => Some(Told::Universes {
+            cid: page.cid,
+            source: page.source.to_lossy(),
+            universes: page.universes,
+            page: (page.page, page.last_page),
+        }),
         sacn::Message::Other { .. } => None,
     })
 }
@@ -179,6 +186,10 @@ fn by_sacn(bytes: &[u8]) -> Result<Option<Told>, WireError> {
 fn by_sap(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     let said = Sap::parse(bytes)?;
     let key = (said.origin, said.hash);
+    // What is packed or locked cannot be read, but somebody announces.
+    if said.is_opaque {
+        return Ok(Some(Told::Traffic));
+    }
     if said.delete {
         return Ok(Some(Told::Withdrawn { key }));
     }

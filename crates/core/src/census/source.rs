@@ -1,6 +1,6 @@
 //! Sources of sACN: who sends which universe.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
@@ -25,6 +25,12 @@ pub struct Source {
     pub mac: Option<MacAddress>,
     /// What it sends, by universe.
     pub universes: BTreeMap<u16, Sending>,
+    /// Pages of its list of universes that were announced and never came.
+    #[serde(default)]
+    pub pages_missing: u16,
+    /// Pages that came.
+    #[serde(skip)]
+    pages: BTreeSet<u8>,
 }
 
 /// One universe of a source.
@@ -92,7 +98,14 @@ impl Sources {
             address: sighting.from,
             mac: None,
             universes: BTreeMap::new(),
+            pages_missing: 0,
+            pages: BTreeSet::new(),
         });
+        if let Told::Universes { page: (page, last), .. } = &sighting.told {
+            source.pages.insert(*page);
+            let came = source.pages.range(..=*last).count();
+            source.pages_missing = u16::from(*last) + 1 - u16::try_from(came).unwrap_or(0);
+        }
         source.name = name.clone().into();
         source.address = sighting.from;
         source.mac = sighting.mac.or(source.mac);
@@ -143,7 +156,8 @@ mod tests {
         for i in 0..Sources::MOST + 10 {
             let [.., a, b] = i.to_be_bytes();
             let cid = Cid([a, b, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
-            let told = Told::Universes { cid, source: "forged".to_owned(), universes: universes.clone() };
+            let told =
+                Told::Universes { cid, source: "forged".to_owned(), universes: universes.clone(), page: (0, 0) };
             sources.take(&Sighting::plain(Duration::ZERO, Ipv4Addr::LOCALHOST, told));
         }
         let held: usize = sources.sorted().iter().map(|source| source.universes.len()).sum();

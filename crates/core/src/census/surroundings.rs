@@ -61,6 +61,11 @@ impl Surroundings {
     const MOST: usize = 256;
 
     pub(crate) fn take_lldp(&mut self, lldp: &Lldp) {
+        // A switch that goes says so by leaving no time.
+        if lldp.seconds == 0 {
+            self.switch_ports.retain(|port| port.mac != lldp.from);
+            return;
+        }
         let name = lldp.name.as_deref().filter(|name| !name.is_empty());
         let port = lldp.port_description.as_deref().filter(|text| !text.is_empty() && *text != lldp.port);
         let port = port.map_or_else(|| lldp.port.clone(), |text| format!("{} ({text})", lldp.port));

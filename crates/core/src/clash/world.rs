@@ -3,11 +3,14 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::net::Ipv4Addr;
 
-use lantern_wire::MacAddress;
+use lantern_wire::{MacAddress, sacn};
 
 use super::{MOST_NAMED, named, repeated};
 use crate::Direction;
-use crate::census::{Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Source, Standing, Viewpoint};
+use crate::address::Subnet;
+use crate::census::{
+    Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Sending, Source, Standing, Viewpoint,
+};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetPort};
 use crate::universe::Universe;
@@ -24,6 +27,9 @@ pub(super) static RULES: &[&Rule] = &[
     &WRONG_MASK,
     &RIVALS,
     &NO_LEASE,
+    &OURS,
+    &TOO_HIGH,
+    &LIST_CUT,
 ];
 
 static TWICE: Rule = Rule {
@@ -95,6 +101,26 @@ static NO_LEASE: Rule = Rule {
     why: "it chose one for itself, and is found only by those who look there",
 };
 
+static OURS: Rule = Rule {
+    code: "W012",
+    severity: Severity::Error,
+    title: "a device has this computer's own address",
+    why: "what is sent to this computer reaches the other one, or neither, so nodes seem silent that are not",
+};
+
+static TOO_HIGH: Rule = Rule {
+    code: "W013",
+    severity: Severity::Warning,
+    title: "a priority above 200",
+    why: "the standard ends at 200, so some receivers ignore such a source and others let it win",
+};
+static LIST_CUT: Rule = Rule {
+    code: "W014",
+    severity: Severity::Note,
+    title: "a source whose list of universes did not come whole",
+    why: "it sends more universes than are listed here",
+};
+
 /// What is wrong in a census whose `devices` look like this from there. What the sheet means to be so is not.
 #[must_use]
 pub fn world_clashes(
@@ -105,12 +131,14 @@ pub fn world_clashes(
 ) -> Vec<Finding> {
     let nodes: Vec<&FoundNode> = census.by_address().into_iter().filter(|node| node.is_node()).collect();
     let mut findings = shared_addresses(census, devices, from);
+    findings.extend(devices.iter().filter_map(|device| at_ours(device, from)));
     findings.extend(one_mac(census));
     findings.extend(nodes.iter().filter_map(|node| wrong_mask(node, from)));
     findings.extend(nodes.iter().filter_map(|node| states_another(node)));
     findings.extend(nodes.iter().filter_map(|node| no_lease(node)));
     findings.extend(unreachable(devices, from));
     findings.extend(rivals(census, sheet));
+    findings.extend(census.sources().iter().flat_map(about_source));
     findings.extend(same_name(&nodes));
     findings.extend(splits(&nodes));
     findings.extend(dhcp_servers(census, devices));
@@ -161,6 +189,50 @@ fn unreachable(devices: &[Device], from: &Viewpoint) -> Option<Finding> {
     let remedy =
         format!("give this computer a second address there: deft-lantern adapters advise {}", targets.join(" "));
     Some(UNREACHABLE.finding(what, remedy))
+}
+
+fn about_source(source: &Source) -> Vec<Finding> {
+    let who = format!("{} ({})", source.name, source.address);
+    let high = |sending: &Sending| sending.priority.is_some_and(|priority| priority > sacn::HIGHEST_PRIORITY);
+    let too_high: Vec<String> = source
+        .universes
+        .iter()
+        .filter(|(_, sending)| high(sending))
+        .map(|(universe, _)| universe.to_string())
+        .collect();
+    let mut findings = Vec::new();
+    if !too_high.is_empty() {
+        let what =
+            format!("{who} sends sACN universe {} with a priority above 200", named(too_high.into_iter(), ", "));
+        findings.push(TOO_HIGH.finding(what, "set its priority to 200 or less"));
+    }
+    if source.pages_missing > 0 {
+        let what =
+            format!("{} of the pages on which {who} lists its universes did not come", source.pages_missing);
+        findings.push(LIST_CUT.finding(what, "deft-lantern survey --for 35s"));
+    }
+    findings
+}
+
+fn at_ours(device: &Device, from: &Viewpoint) -> Option<Finding> {
+    let address = device.addresses.iter().find(|address| from.own.contains(address))?;
+    let mac = device.mac.filter(|mac| Some(*mac) != from.own_mac)?;
+    let here = from.subnets.iter().find(|subnet| subnet.contains(*address))?;
+    Some(own_address_held((*address, *here), from.own_mac, mac, &device.name.to_string()))
+}
+
+/// The finding for a device, of this MAC address and perhaps name, that has an address of this computer.
+#[must_use]
+pub fn own_address_held(
+    (address, subnet): (Ipv4Addr, Subnet),
+    own: Option<MacAddress>,
+    other: MacAddress,
+    name: &str,
+) -> Finding {
+    let own = own.map(|mac| format!(" ({mac})")).unwrap_or_default();
+    let other = if name.is_empty() { other.to_string() } else { format!("{name} ({other})") };
+    let what = format!("{address} is this computer's{own}, and {other} has it too");
+    OURS.finding(what, format!("give this computer another address: deft-lantern adapters advise {subnet}"))
 }
 
 fn one_mac(census: &Census) -> Vec<Finding> {

@@ -43,9 +43,12 @@ pub(super) fn sighting(
             to_everybody.then_some((from_mac, *from, false, Told::Traffic))
         }
     };
-    let heard = heard.filter(|(mac, from, ..)| {
-        !from_here.is_own(*from) && (from_here.own_mac.is_none() || *mac != from_here.own_mac)
-    });
+    // Whoever has an address of ours with another MAC address is somebody else, and in our way.
+    let is_ours = |mac: Option<MacAddress>, from: Ipv4Addr| {
+        let by_mac = from_here.own_mac.is_some() && mac == from_here.own_mac;
+        by_mac || (from_here.is_own(from) && (mac.is_none() || from_here.own_mac.is_none()))
+    };
+    let heard = heard.filter(|(mac, from, ..)| !is_ours(*mac, *from));
     Ok(heard.map(|(mac, from, to_us, told)| {
         let seat = from_here.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0);
         let astray = astray(from_here, packet, from);

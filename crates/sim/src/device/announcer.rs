@@ -45,6 +45,7 @@ impl Role for Announcer {
         for (number, stream) in self.device.streams.iter().enumerate() {
             let description = self.description(number, stream);
             let said = Sap {
+                is_opaque: false,
                 delete: false,
                 hash: u16::try_from(number + 1).unwrap_or(1),
                 origin: self.device.address,

@@ -39,10 +39,11 @@ impl Responder {
         for service in &self.services {
             let kind = format!("{}.local.", service.kind);
             if question.name == EVERY_TYPE {
-                answers.push(Answer { name: EVERY_TYPE.to_owned(), fact: Fact::Pointer(kind) });
+                answers.push(Answer { name: EVERY_TYPE.to_owned(), fact: Fact::Pointer(kind), is_over: false });
             } else if question.name == kind {
                 let instance = format!("{}.{kind}", service.name.replace('.', "\\."));
-                let mut say = |name: &str, fact| answers.push(Answer { name: name.to_owned(), fact });
+                let mut say =
+                    |name: &str, fact| answers.push(Answer { name: name.to_owned(), fact, is_over: false });
                 say(&kind, Fact::Pointer(instance.clone()));
                 say(&instance, Fact::Service { host: self.host.clone(), port: service.port });
                 say(&instance, Fact::Text(service.text.clone()));

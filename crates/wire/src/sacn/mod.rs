@@ -23,6 +23,10 @@ pub use discovery::Discovery;
 pub const PORT: u16 = 5568;
 /// The universe on which sources tell their universes (section 8.2).
 pub const DISCOVERY_UNIVERSE: u16 = 64_214;
+/// The start code of levels; 0xdd, for one, tells priorities of single slots.
+pub const LEVELS: u8 = 0;
+/// The highest priority there is (E1.31, section 6.2.3); what is above is reserved.
+pub const HIGHEST_PRIORITY: u8 = 200;
 
 const ROOT: usize = 38;
 const PREFIX: [u8; 16] = *b"\x00\x10\x00\x00ASC-E1.17\x00\x00\x00";

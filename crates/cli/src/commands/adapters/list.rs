@@ -1,9 +1,13 @@
 //! `adapters` alone: what there is, and what is wrong with it.
 
+use std::net::Ipv4Addr;
 use std::path::PathBuf;
 
-use lantern_core::adapter::{Adapter, Computer, Origin, OwnAddress, judge};
+use lantern_core::adapter::{Adapter, Computer, Medium, Origin, OwnAddress, judge};
+use lantern_core::clash::own_address_held;
+use lantern_core::conversation::Claim;
 use lantern_core::finding::Finding;
+use lantern_net::run_frames;
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -31,7 +35,8 @@ struct Answer<'a> {
 pub(super) fn run(args: &ListArgs, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
     let computer = computer()?;
-    let found = judge(&computer, sheet.as_ref().map(|file| &file.sheet));
+    let mut found = held_by_others(&computer);
+    found.extend(judge(&computer, sheet.as_ref().map(|file| &file.sheet)));
     if out.is_json() {
         out.object(&Answer { format: 1, computer: &computer, findings: &found })?;
         return Ok(Exit::of(&found));
@@ -46,6 +51,25 @@ pub(super) fn run(args: &ListArgs, out: &mut Out) -> Result<Exit, Failure> {
     }
     findings::print(out, &found)?;
     Ok(Exit::of(&found))
+}
+
+/// Devices that have an address of this computer: asked by ARP, where there are the rights to.
+fn held_by_others(computer: &Computer) -> Vec<Finding> {
+    let able = computer.adapters.iter().filter(|adapter| adapter.is_up() && adapter.medium == Medium::Wired);
+    let ask = |adapter: &Adapter| {
+        let own = adapter.mac?;
+        let addresses: Vec<Ipv4Addr> = adapter.addresses.iter().map(|own| own.address).collect();
+        if addresses.is_empty() {
+            return None;
+        }
+        let mut claim = Claim::probe(own, addresses);
+        // Without the rights nothing is asked, and nothing is known.
+        run_frames(&mut claim, &adapter.name).ok()?;
+        let taken = claim.taken()?;
+        let here = adapter.addresses.iter().find(|own| own.address == taken.address)?;
+        Some(own_address_held((taken.address, here.subnet), Some(own), taken.mac, ""))
+    };
+    able.filter_map(ask).collect()
 }
 
 fn table(computer: &Computer) -> Table {

@@ -66,9 +66,11 @@ fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
                 format!("{to} is held by {other}, asked a moment before; {name} was not told to move"),
             )
         }
-        Outcome::Stranger(other) => {
-            (Tone::Bad, "stranger", format!("{other} answers from {before}, and not {name}; nothing was sent"))
-        }
+        Outcome::Stranger(other) => (
+            Tone::Bad,
+            "stranger",
+            format!("{other} has {before}, beside {name} or in its place; nothing was sent"),
+        ),
         Outcome::Shared(other) => (Tone::Bad, "shared", format!("{name} is at {there}, and {other} is there too")),
     }
 }

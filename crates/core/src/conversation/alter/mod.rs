@@ -217,6 +217,10 @@ impl Alter {
     /// Asks the node for everything it tells.
     fn ask_all(&mut self, now: Duration, asking: Asking) -> Asking {
         let asked = asking.asked + 1;
+        if let Some(own) = self.vantage.frames_from() {
+            // Whoever else has its address answers too.
+            self.outbox.send_in_turn(Outgoing::Frame(Arp::probe(own, self.node.address).to_bytes()));
+        }
         if asked > ASKS_BEFORE_EVERYBODY && !self.has_told(asking.since) {
             // Some answer only what goes to everybody.
             self.ask_everybody(now);
@@ -528,10 +532,6 @@ impl Alter {
         self.node.forget_settings();
         let asking = Asking { asked: 0, since: now, again_at: now };
         let asking = self.ask_all(now, asking);
-        if let Some(own) = self.vantage.frames_from() {
-            // Whoever shares its address answers too.
-            self.outbox.send_in_turn(Outgoing::Frame(Arp::probe(own, self.node.address).to_bytes()));
-        }
         self.phase = Phase::Reading(asking);
     }
 

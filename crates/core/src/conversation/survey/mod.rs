@@ -16,11 +16,11 @@ mod services;
 mod single;
 mod sweep;
 
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::{BTreeSet, HashSet, VecDeque};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{Carries, MacAddress, Packet, WireError, art_net as art_net_wire, dns_sd, sacn, sap};
+use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError, art_net as art_net_wire, dns_sd, sacn, sap};
 
 use super::outbox::Outbox;
 use super::{Conversation, Heard, Outgoing, listen};
@@ -80,6 +80,8 @@ pub struct Survey {
     asked: bool,
     echo_asked: bool,
     unreadable: u64,
+    /// Addresses of nodes that it is about, whatever they are known by.
+    concerned: HashSet<Ipv4Addr>,
     /// Whether its groups were joined.
     begun: bool,
     over: bool,
@@ -115,6 +117,7 @@ impl Survey {
             asked: false,
             echo_asked: false,
             unreadable: 0,
+            concerned: HashSet::new(),
             begun: false,
             over: false,
         }
@@ -235,7 +238,8 @@ impl Survey {
 
     fn take(&mut self, now: Duration, sighting: &Sighting) {
         let way = sighting.told.way();
-        if !self.plan.ways.contains(way) || self.plan.vantage.is_own(sighting.from) {
+        let is_ours = self.plan.vantage.is_own(sighting.from) && sighting.mac.is_none();
+        if !self.plan.ways.contains(way) || is_ours {
             return;
         }
         let news = self.census.take(sighting);
@@ -270,6 +274,10 @@ impl Survey {
     }
 
     fn follow_up(&mut self, now: Duration, index: usize) {
+        let node = &self.census.nodes()[index];
+        if self.plan.concern.has_node(node) {
+            self.concerned.insert(node.address);
+        }
         if self.does(Way::ArtNet) {
             self.calls.consider(now, &self.census, &self.outbox, index);
         }
@@ -294,6 +302,12 @@ impl Survey {
     }
 
     fn begin(&mut self) {
+        if let Some(own) = self.plan.vantage.frames_from().filter(|_| self.does(Way::Arp)) {
+            // Somebody may have our own address: then what nodes answer goes to them.
+            for seat in self.plan.vantage.seats.clone() {
+                self.outbox.send_now(Outgoing::Frame(Arp::probe(own, seat.own).to_bytes()));
+            }
+        }
         if self.does(Way::Sacn) {
             let universes = self.plan.universes.clone();
             self.join(&[sacn::DISCOVERY_UNIVERSE]);

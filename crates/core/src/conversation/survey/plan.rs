@@ -177,6 +177,8 @@ impl SurveyPlan {
     #[must_use]
     pub fn viewpoint(&self) -> Viewpoint {
         Viewpoint {
+            own: self.vantage.seats.iter().map(|seat| seat.own).collect(),
+            own_mac: self.vantage.own_mac,
             subnets: self.vantage.seats.iter().map(|seat| seat.subnet).collect(),
             gateways: self.vantage.gateways.clone(),
             asked: !self.is_passive(),

@@ -14,7 +14,9 @@ impl Survey {
         if !self.plan.can_ask_echo() {
             return;
         }
-        if !self.plan.concern.has(sighting.from, sighting.mac) {
+        let is_meant =
+            self.plan.concern.has(sighting.from, sighting.mac) || self.concerned.contains(&sighting.from);
+        if !is_meant {
             return;
         }
         let whom = (sighting.from, sighting.mac.filter(|_| self.plan.vantage.means.frames));

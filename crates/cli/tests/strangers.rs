@@ -1,0 +1,155 @@
+//! Peers that lie and disobey, on the private segment: what the program says, and where everybody really is.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use rstest::rstest;
+
+use support::on_scene;
+
+/// A gateway, and whoever stands beside it.
+fn scene(more: &str) -> String {
+    format!(
+        "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
+         mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\npages = [{{ out = [0, 1, 2, 3] }}]\n{more}"
+    )
+}
+
+fn device(name: &str, mac: u8, address: &str, more: &str) -> String {
+    format!("[[device]]\nname = \"{name}\"\nmac = \"02:4f:4c:00:00:{mac:02x}\"\naddress = \"{address}\"\n{more}\n")
+}
+
+fn node(name: &str, mac: u8, address: &str, more: &str) -> String {
+    format!(
+        "[[node]]\nname = \"{name}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:20:{mac:02x}\"\n\
+         address = \"{address}\"\npages = [{{ sub = 1, out = [0, 1, 2, 3] }}]\n{more}\n"
+    )
+}
+
+const MIXER: &str = "services = [{ name = \"mixer\", kind = \"_http._tcp\", port = 80 }]";
+const SOURCE: &str = "sacn = { name = \"desk-two\", universes = [7] }";
+
+/// An address that anybody has is not given away, however they show themselves: the gateway stays where it is.
+#[rstest]
+#[case::a_mixer(device("mixer", 1, "10.40.1.50", MIXER), "mixer (02:4f:4c:00:00:01)")]
+#[case::one_silent_to_echo(device("quiet", 2, "10.40.1.50", "echo = false"), "02:4f:4c:00:00:02")]
+#[case::a_source(device("desk", 3, "10.40.1.50", SOURCE), "desk-two (02:4f:4c:00:00:03)")]
+#[case::a_gateway(node("quay-south", 4, "10.40.1.50", ""), "quay-south (02:4d:42:00:20:04)")]
+fn nobody_gets_an_address_that_somebody_has(#[case] holder: String, #[case] named: &str) {
+    let script = "deft-lantern set quay-north --address 10.40.1.50 --yes; echo code $?; \
+                  arping -c 2 -I rig0 10.40.1.100 | grep -ci 'from 10.40.1.100'; ls *.log.jsonl 2>/dev/null";
+    let Some(said) = on_scene(&scene(&holder), script) else { return };
+    assert!(said.out.contains("code 2"), "{}{}", said.out, said.notes);
+    let notes = said.notes.replace("\n             ", " ");
+    assert!(notes.contains(&format!("10.40.1.50, wanted for quay-north, is held by {named}")), "{notes}");
+    assert!(!said.out.contains("log.jsonl"), "{}", said.out);
+}
+
+/// Two devices at one address: nothing is set there, and no check passes, whoever the other one is.
+#[test]
+fn an_address_held_twice_stops_everything() {
+    let sheet = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"none\"\n\
+                 [[node]]\nname = \"quay-north\"\nkind = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:01\"\n\
+                 address = \"10.40.1.100\"\n";
+    let script = format!(
+        "printf '%s' '{sheet}' > t.rig.toml; deft-lantern check t.rig.toml; echo check $?; \
+         deft-lantern set quay-north --name x --yes; echo set $?"
+    );
+    let Some(said) = on_scene(&scene(&device("twin", 9, "10.40.1.100", "")), &script) else { return };
+    assert!(said.out.contains("check 1") && said.out.contains("set 2"), "{}{}", said.out, said.notes);
+    assert!(!said.out.contains("answer as planned"), "{}", said.out);
+    said.line(&["error W001", "10.40.1.100 is held by"]);
+    assert!(said.notes.contains("error C011"), "{}", said.notes);
+}
+
+/// A node whose mask is wrong is found by its own broadcast, told, and mended by the command that is advised.
+#[test]
+fn a_wrong_mask_is_found_told_and_mended() {
+    let wrong =
+        node("quay-south", 5, "10.40.1.101", "mask = \"255.0.0.0\"\nquirks = [\"answers-under-its-mask\"]");
+    let script = "deft-lantern survey; deft-lantern set 10.40.1.101 --mask 255.255.0.0 --yes; echo code $?; \
+                  deft-lantern survey | grep -c W009";
+    let Some(said) = on_scene(&scene(&wrong), script) else { return };
+    said.line(&["the mask of quay-south at 10.40.1.101 is wrong: it answers to 10.255.255.255"]);
+    said.line(&["do  deft-lantern set 10.40.1.101 --mask 255.255.0.0"]);
+    said.line(&["done  quay-south at 10.40.1.101, read back"]);
+    assert!(said.out.contains("code 0\n0\n"), "{}{}", said.out, said.notes);
+}
+
+/// A device at this computer's own address is named with both MAC addresses.
+#[rstest]
+#[case::survey("survey")]
+#[case::adapters("adapters")]
+fn a_device_at_our_own_address_is_named(#[case] command: &str) {
+    let script = format!("deft-lantern {command}; ip -br link show rig0 | awk '{{print \"own \" $3}}'");
+    let Some(said) = on_scene(&scene(&device("likeus", 6, "10.40.0.7", "")), &script) else { return };
+    let own = said.out.lines().find_map(|line| line.strip_prefix("own ")).unwrap().to_owned();
+    let out = said.out.replace("\n             ", " ");
+    assert!(out.contains("error W012") && out.contains("02:4f:4c:00:00:06"), "{out}");
+    assert!(out.contains(&format!("10.40.0.7 is this computer's ({own})")), "{out}");
+}
+
+/// Two units with one MAC address are two, and neither is set; one with a second address on its MAC is no alarm.
+#[test]
+fn one_mac_at_two_addresses_is_two_units_or_one() {
+    let twin = node("quay-copy", 7, "10.40.1.102", "").replace("02:4d:42:00:20:07", "02:4d:42:00:10:01");
+    let script = "deft-lantern survey; deft-lantern set 10.40.1.100 --name x --yes; echo code $?";
+    let Some(said) = on_scene(&scene(&twin), script) else { return };
+    let out = said.out.replace("\n             ", " ");
+    assert!(
+        out.contains("02:4d:42:00:10:01 is borne by quay-north at 10.40.1.100 and quay-copy at 10.40.1.102"),
+        "{out}"
+    );
+    assert!(said.notes.contains("error C019") && out.contains("code 2"), "{}", said.notes);
+}
+
+#[test]
+fn a_redundant_address_on_one_mac_is_no_false_alarm() {
+    let both = device("stagebox", 8, "10.40.1.60", MIXER) + &device("second", 8, "10.40.1.61", "");
+    let script = "deft-lantern survey --range 10.40.1.50-10.40.1.110; echo code $?";
+    let Some(said) = on_scene(&scene(&both), script) else { return };
+    assert!(!said.out.contains("W007") && !said.out.contains("W001"), "{}", said.out);
+    assert!(said.out.contains("code 0"), "{}{}", said.out, said.notes);
+}
+
+/// Another program that holds the port loses nothing to us where frames are heard; one that holds it alone stops nobody.
+#[rstest]
+#[case::shared(
+    "s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)",
+    "goes on hearing all that is sent to it"
+)]
+#[case::alone("pass", "holds UDP 6454 for itself: raw frames speak in its place")]
+fn another_program_keeps_its_datagrams(#[case] how: &str, #[case] sentence: &str) {
+    if !support::has("python3") {
+        return;
+    }
+    // It asks the node forty times by unicast, and counts what comes back to it alone.
+    let program = [
+        "import socket, time",
+        "s = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)",
+        how,
+        "s.bind((\"\", 6454))",
+        "s.settimeout(0.05)",
+        "ask = bytes([65, 114, 116, 45, 78, 101, 116, 0, 0, 248, 0, 14]) + bytes(22)",
+        "n = 0",
+        "for i in range(150):",
+        "  s.sendto(ask, (\"10.40.1.100\", 6454))",
+        "  try:",
+        "    while True: n += s.recvfrom(2000)[0][8:10] == bytes([0, 249])",
+        "  except OSError: pass",
+        "print(\"peer heard\", n)",
+    ]
+    .join("\n");
+    let script = format!(
+        "cat > peer.py <<'X'\n{program}\nX\npython3 peer.py > peer.txt & sleep 0.5\n\
+         deft-lantern survey >survey.txt 2>survey.err; cat survey.txt survey.err\n\
+         deft-lantern set quay-north --name mast --yes; echo code $?\nwait; cat peer.txt"
+    );
+    let Some(said) = on_scene(&scene(""), &script) else { return };
+    assert!(said.out.contains(sentence), "{}{}", said.out, said.notes);
+    said.line(&["done  mast at 10.40.1.100, read back"]);
+    assert!(said.out.contains("code 0"), "{}{}", said.out, said.notes);
+    let heard: u32 = said.line(&["peer heard"]).rsplit(' ').next().unwrap().parse().unwrap();
+    // Our own questions bring it answers too; not one of its own is missing.
+    assert!(heard >= 150, "{heard} of 150 heard");
+}
