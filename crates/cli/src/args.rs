@@ -19,6 +19,14 @@ pub(crate) struct Cli {
     #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) json: bool,
 
+    /// Show findings in a line each; so they are shown when there are more than twenty
+    #[arg(long, global = true, help_heading = "Everywhere", conflicts_with = "full")]
+    pub(crate) brief: bool,
+
+    /// Show every finding with its reason and what to do, however many there are
+    #[arg(long, global = true, help_heading = "Everywhere")]
+    pub(crate) full: bool,
+
     /// When to use colour; auto means on a terminal, unless NO_COLOR is set
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto", help_heading = "Everywhere")]
     pub(crate) color: ColorChoice,

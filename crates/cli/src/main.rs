@@ -21,11 +21,12 @@ use std::process::ExitCode;
 
 use crate::args::Cli;
 use crate::exit::Exit;
-use crate::output::Out;
+use crate::output::{Detail, Out};
 
 fn main() -> ExitCode {
     let cli = Cli::parse_grouped();
-    let mut out = Out::to_terminal(cli.color, cli.json);
+    let detail = if cli.full { Some(Detail::Full) } else { cli.brief.then_some(Detail::Brief) };
+    let mut out = Out::to_terminal(cli.color, cli.json, detail);
     let exit = match commands::run(cli.command, &mut out) {
         Ok(exit) => exit,
         Err(failure) if failure.is_closed_pipe() => Exit::Fine,

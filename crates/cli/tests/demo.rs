@@ -11,7 +11,7 @@ use support::Folder;
 #[test]
 fn the_whole_job_ends_with_every_node_as_planned() {
     let folder = Folder::new();
-    let said = folder.run(&["demo"]).ended(0);
+    let said = folder.run(&["demo", "--whole"]).ended(0);
     said.line(&["all 22 nodes answer as planned; 18 speak no Art-Net and are out of reach of this computer"]);
     said.line(&["error[A001]", "is given to lighthouse-lamp-room and lamp-gallery"]);
     said.line(&["done", "slip-high", "read back"]);
@@ -28,6 +28,20 @@ fn the_whole_job_ends_with_every_node_as_planned() {
     {
         assert!(folder.path("tidewick-demo").join(file).exists(), "{file}");
     }
+}
+
+/// What nobody would read is in the folder; what is on the screen fits a few of them.
+#[test]
+fn the_essence_is_on_the_screen_and_the_whole_in_the_folder() {
+    let folder = Folder::new();
+    let said = folder.run(&["demo"]).ended(0);
+    assert!(said.out.lines().count() <= 125, "{} lines", said.out.lines().count());
+    said.line(&["all 22 nodes answer as planned"]);
+    said.line(&["error A001", "is given to lighthouse-lamp-room and lamp-gallery"]);
+    said.line(&["done", "barge-mast", "read back"]);
+    said.line(&["more lines in tidewick-demo/1-survey.txt"]);
+    let applied = folder.read("tidewick-demo/6-apply.txt");
+    assert!(applied.contains("quay-north") && applied.contains("port 3 universe"), "{applied}");
 }
 
 #[test]

@@ -10,14 +10,15 @@ use lantern_core::sheet::Span;
 
 use super::excerpt::Excerpt;
 use super::wrap::wrapped;
-use super::{Out, Paint};
+use super::{Detail, Out, Paint};
 
 /// The most places of one finding shown in their lines.
 const MOST_PLACES: usize = 4;
 /// Places within so many bytes are shown in one excerpt.
 const NEAR: usize = 64 << 10;
-/// The most findings shown at once.
+/// The most findings shown at once, and in a line each.
 const MOST: usize = 100;
+const MOST_BRIEF: usize = 1000;
 
 pub(super) fn renderer(paint: Paint, width: usize) -> Renderer {
     let renderer = match paint {
@@ -29,6 +30,10 @@ pub(super) fn renderer(paint: Paint, width: usize) -> Renderer {
 
 /// Shows findings in the lines of the sheet, on the channel for notes.
 pub(crate) fn show_in_sheet(out: &mut Out, path: &Path, text: &str, findings: &[Finding]) -> io::Result<()> {
+    if out.detail(findings.len()) == Detail::Brief {
+        let paint = out.notes_paint();
+        return brief(Some(path), findings, paint).iter().try_for_each(|line| out.note(line));
+    }
     let renderer = renderer(out.notes_paint(), out.width());
     for shown in in_sheet(&renderer, path, text, findings) {
         out.note(&shown)?;
@@ -38,6 +43,10 @@ pub(crate) fn show_in_sheet(out: &mut Out, path: &Path, text: &str, findings: &[
 
 /// Prints findings in the lines of the sheet, as the result.
 pub(crate) fn print_in_sheet(out: &mut Out, path: &Path, text: &str, findings: &[Finding]) -> io::Result<()> {
+    if out.detail(findings.len()) == Detail::Brief {
+        let paint = out.paint();
+        return brief(Some(path), findings, paint).iter().try_for_each(|line| out.line(line));
+    }
     let renderer = renderer(out.paint(), out.width());
     for shown in in_sheet(&renderer, path, text, findings) {
         out.line(&shown)?;
@@ -104,7 +113,7 @@ const fn level(severity: Severity) -> Level<'static> {
 /// Prints findings as a list, as part of the result.
 pub(crate) fn print(out: &mut Out, findings: &[Finding]) -> io::Result<()> {
     let paint = out.paint();
-    for line in list(findings, paint, out.width()) {
+    for line in listed(findings, paint, out) {
         out.line(&line)?;
     }
     Ok(())
@@ -113,10 +122,35 @@ pub(crate) fn print(out: &mut Out, findings: &[Finding]) -> io::Result<()> {
 /// Shows findings as a list, on the channel for notes.
 pub(crate) fn show_on_notes(out: &mut Out, findings: &[Finding]) -> io::Result<()> {
     let paint = out.notes_paint();
-    for line in list(findings, paint, out.width()) {
+    for line in listed(findings, paint, out) {
         out.note(&line)?;
     }
     Ok(())
+}
+
+fn listed(findings: &[Finding], paint: Paint, out: &Out) -> Vec<String> {
+    match out.detail(findings.len()) {
+        Detail::Brief => brief(None, findings, paint),
+        Detail::Full => list(findings, paint, out.width()),
+    }
+}
+
+/// A line each, the worst first; with the line of the sheet where they stand in one.
+fn brief(path: Option<&Path>, findings: &[Finding], paint: Paint) -> Vec<String> {
+    let mut worst_first: Vec<&Finding> = findings.iter().collect();
+    worst_first.sort_by_key(|finding| finding.rule.severity);
+    let line = |finding: &&Finding| {
+        let head =
+            paint.dye(finding.rule.severity.into(), &format!("{} {}", finding.rule.severity, finding.rule.code));
+        let place = path.zip(finding.places.first());
+        let place = place.map(|(path, place)| format!("{}:{}  ", path.display(), place.position.line));
+        format!("{head}  {}{}", place.unwrap_or_default(), finding.what)
+    };
+    let more = findings.len().saturating_sub(MOST_BRIEF);
+    let rest = (more > 0).then(|| format!("and {more} more"));
+    let end = (!findings.is_empty())
+        .then(|| "what each means and what to do: the same with --full, or explain CODE".to_owned());
+    worst_first.iter().take(MOST_BRIEF).map(line).chain(rest).chain(end).collect()
 }
 
 fn list(findings: &[Finding], paint: Paint, width: usize) -> Vec<String> {

@@ -9,8 +9,10 @@ mod table;
 mod tone;
 mod wrap;
 
+use std::cell::RefCell;
 use std::env;
 use std::io::{self, BufRead, IsTerminal, Write};
+use std::rc::Rc;
 
 use clap::ValueEnum;
 use serde::Serialize;
@@ -38,15 +40,43 @@ pub(crate) struct Out {
     results: Box<dyn Write>,
     notes: Box<dyn Write>,
     json: bool,
+    detail: Option<Detail>,
     width: usize,
     paint: Paint,
     notes_paint: Paint,
     live: bool,
 }
 
+/// How much is told of each finding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Detail {
+    /// A line each.
+    Brief,
+    /// Each with its reason and what to do.
+    Full,
+}
+
+/// More findings than this are told in a line each, unless wanted otherwise.
+const MANY: usize = 20;
+
+/// A channel that keeps what is written to it.
+#[derive(Clone, Default)]
+struct Kept(Rc<RefCell<Vec<u8>>>);
+
+impl Write for Kept {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.borrow_mut().extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
 impl Out {
     /// Output as the terminal, the environment and the user want it.
-    pub(crate) fn to_terminal(color: ColorChoice, json: bool) -> Self {
+    pub(crate) fn to_terminal(color: ColorChoice, json: bool, detail: Option<Detail>) -> Self {
         let (stdout, stderr) = (io::stdout(), io::stderr());
         let plain = env::var_os("NO_COLOR").is_some_and(|v| !v.is_empty())
             || env::var_os("TERM").is_some_and(|term| term == "dumb");
@@ -57,6 +87,7 @@ impl Out {
         };
         Self {
             json,
+            detail,
             width: width(),
             paint: paint(stdout.is_terminal()),
             notes_paint: paint(stderr.is_terminal()),
@@ -64,6 +95,30 @@ impl Out {
             results: Box::new(stdout),
             notes: Box::new(stderr),
         }
+    }
+
+    /// How much is told of each of so many findings.
+    pub(crate) fn detail(&self, findings: usize) -> Detail {
+        self.detail.unwrap_or(if findings > MANY { Detail::Brief } else { Detail::Full })
+    }
+
+    /// Lets something tell its findings in a line each.
+    pub(crate) fn briefly<T>(&mut self, speak: impl FnOnce(&mut Self) -> T) -> T {
+        let detail = self.detail.replace(Detail::Brief);
+        let spoken = speak(self);
+        self.detail = detail;
+        spoken
+    }
+
+    /// Lets something speak, and keeps what it says instead of showing it: results and notes as they came.
+    pub(crate) fn aside<T>(&mut self, speak: impl FnOnce(&mut Self) -> T) -> (T, String) {
+        let kept = Kept::default();
+        let results = std::mem::replace(&mut self.results, Box::new(kept.clone()));
+        let notes = std::mem::replace(&mut self.notes, Box::new(kept.clone()));
+        let spoken = speak(self);
+        (self.results, self.notes) = (results, notes);
+        let said = String::from_utf8_lossy(&kept.0.borrow()).into_owned();
+        (spoken, said)
     }
 
     /// Whether the result is wanted as JSON.

@@ -67,6 +67,13 @@ impl Folder {
         self.path.join(MENDED).join("tidewick.html")
     }
 
+    /// Where the whole of a step is kept: `3-sheet-diff.txt`.
+    pub(super) fn step(&self, number: usize, typed: &str) -> PathBuf {
+        let words = typed.split(' ').take_while(|word| word.chars().all(|c| c.is_ascii_lowercase()));
+        let name: Vec<&str> = words.collect();
+        self.path.join(format!("{number}-{}.txt", name.join("-")))
+    }
+
     /// Where the first survey is saved.
     pub(super) fn census(&self) -> PathBuf {
         self.path.join(CENSUS)

@@ -39,6 +39,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "SCENE", requires = "stay")]
     scene: Option<String>,
 
+    /// Show everything that each step prints; without it, the essence, and the whole in the folder
+    #[arg(long, conflicts_with = "stay")]
+    whole: bool,
+
     /// The folder to make
     #[arg(long, value_name = "FOLDER")]
     folder: Option<PathBuf>,
@@ -65,7 +69,11 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Some(sheets) => Folder::make(args.folder.as_deref(), &scene, sheets, ground.network())?,
         None => Folder::empty(args.folder.as_deref())?,
     };
-    if args.stay { stay::run(&folder, &ground, &args.command, out) } else { tour::run(&folder, &ground, out) }
+    if args.stay {
+        stay::run(&folder, &ground, &args.command, out)
+    } else {
+        tour::run(&folder, &ground, args.whole, out)
+    }
 }
 
 /// Who is there, and the sheets that belong to them: as written in a hurry, and mended.

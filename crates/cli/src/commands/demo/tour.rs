@@ -9,59 +9,123 @@ use crate::commands::changes::HowToWrite;
 use crate::commands::{apply, check, sheet, survey};
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::files;
 use crate::output::{Out, Tone, changed_lines};
 use crate::session::{OnSheet, Where};
 
-/// Does the whole job.
-pub(super) fn run(folder: &Folder, ground: &Ground, out: &mut Out) -> Result<Exit, Failure> {
+/// The most findings shown from the part of a step that is not.
+const MOST_FINDINGS: usize = 4;
+
+/// Does the whole job: of each step the essence, and the whole of it in the folder; with `whole` everything here.
+pub(super) fn run(folder: &Folder, ground: &Ground, whole: bool, out: &mut Out) -> Result<Exit, Failure> {
     let (sheet, mended, census) = (folder.sheet(), folder.mended_sheet(), folder.census());
     let at = Where { adapter: None, sheet: Some(sheet.clone()) };
+    let mut tour = Tour { folder, whole, steps: 0 };
     told(out, "First, who is there? Twenty-two gateways stand in the harbour, some of them set wrongly.")?;
-    command(out, &format!("survey --sheet {} --save {}", sheet.display(), census.display()))?;
-    survey::run(&survey::Args::plain(at, census), out)?;
+    let typed = format!("survey --sheet {} --save {}", sheet.display(), census.display());
+    tour.step(&typed, (5, 1), out, |out| survey::run(&survey::Args::plain(at, census), out))?;
 
     told(out, "What does the plan say? Somebody wrote it in a hurry.")?;
-    command(out, &format!("sheet clashes {}", sheet.display()))?;
-    sheet::clashes::run(&sheet::clashes::Args::of(sheet.clone()), out)?;
+    let arguments = sheet::clashes::Args::of(sheet.clone());
+    tour.step(&format!("sheet clashes {}", sheet.display()), (11, 1), out, |out| {
+        sheet::clashes::run(&arguments, out)
+    })?;
 
     told(out, "The sheet is mended, and the band's own node is welcomed on it:")?;
-    show_mending(&sheet, &mended, out)?;
+    tour.step(&format!("sheet diff {} {}", sheet.display(), mended.display()), (6, 4), out, |out| {
+        show_mending(&sheet, &mended, out)
+    })?;
 
     told(out, "What is still open, the rented gateways among it, is filled in, each with its reason:")?;
-    command(out, &format!("sheet fill {} --yes", mended.display()))?;
     let how = sheet::HowToRewrite { dry_run: false, yes: true };
-    let filled = sheet::fill::run(&sheet::fill::Args { sheet: Some(mended.clone()), how }, out)?;
+    let arguments = sheet::fill::Args { sheet: Some(mended.clone()), how };
+    let filled = tour.step(&format!("sheet fill {} --yes", mended.display()), (6, 4), out, |out| {
+        sheet::fill::run(&arguments, out)
+    })?;
     if filled != Exit::Fine {
         return Ok(filled);
     }
 
     told(out, "So this is the plan, universe by universe; the same as a page for a browser lies beside it:")?;
-    command(out, &format!("sheet show {} --by universe", mended.display()))?;
-    sheet::show::run(&sheet::show::Args::of(mended.clone(), None), out)?;
-    sheet::show::run(&sheet::show::Args::of(mended.clone(), Some(folder.page())), out)?;
+    tour.step(&format!("sheet show {} --by universe", mended.display()), (6, 3), out, |out| {
+        sheet::show::run(&sheet::show::Args::of(mended.clone(), None), out)?;
+        sheet::show::run(&sheet::show::Args::of(mended.clone(), Some(folder.page())), out)
+    })?;
 
     told(
         out,
         "At the slipway somebody puts the breaker back in. Then every node is set as the mended sheet says.",
     )?;
     ground.switch("slip-low", true);
-    command(out, &format!("apply {} --yes", mended.display()))?;
     let how = HowToWrite { dry_run: false, yes: true, restart: 10 };
     let on = OnSheet { sheet: mended.clone(), adapter: None };
     let arguments = apply::Args { on: on.clone(), only: Vec::new(), how };
-    let applied = apply::run(&arguments, out)?;
+    let applied =
+        tour.step(&format!("apply {} --yes", mended.display()), (5, 10), out, |out| apply::run(&arguments, out))?;
     if applied != Exit::Fine {
         return Ok(applied);
     }
 
     told(out, "Last, the proof: does every node answer as planned?")?;
-    command(out, &format!("check {}", mended.display()))?;
-    let checked = check::run(&check::Args { on }, out)?;
+    let checked = tour
+        .step(&format!("check {}", mended.display()), (8, 2), out, |out| check::run(&check::Args { on }, out))?;
 
     out.line("")?;
-    out.line(&format!("The sheets, the census and the logbook are in {}.", folder.path.display()))?;
+    out.line(&format!("The sheets, the census, the logbook and every step are in {}.", folder.path.display()))?;
     out.line("Try the commands yourself with: deft-lantern demo --stay")?;
     Ok(checked)
+}
+
+/// The steps, each told in short and kept whole.
+struct Tour<'a> {
+    folder: &'a Folder,
+    whole: bool,
+    steps: usize,
+}
+
+impl Tour<'_> {
+    /// Shows a command and what it says: its first and last lines, so many of each, or everything.
+    fn step(
+        &mut self,
+        typed: &str,
+        (first, last): (usize, usize),
+        out: &mut Out,
+        run: impl FnOnce(&mut Out) -> Result<Exit, Failure>,
+    ) -> Result<Exit, Failure> {
+        command(out, typed)?;
+        if self.whole {
+            return run(out);
+        }
+        self.steps += 1;
+        let (ended, said) = out.briefly(|out| out.aside(run));
+        let path = self.folder.step(self.steps, typed);
+        files::write_new(&path, &said)?;
+        let lines: Vec<&str> = said.lines().collect();
+        let hidden = lines.len().saturating_sub(first + last);
+        let (first, last) = if hidden > 1 { (first, lines.len() - last) } else { (lines.len(), lines.len()) };
+        for line in &lines[..first] {
+            out.line(line)?;
+        }
+        if hidden > 1 {
+            let text = format!("… {hidden} more lines in {}", path.display());
+            let text = out.paint().dye(Tone::Faint, &text);
+            out.line(&text)?;
+        }
+        // What is wrong belongs to the essence, wherever it stands.
+        for line in lines[first..last].iter().filter(|line| is_finding(line)).take(MOST_FINDINGS) {
+            out.line(line)?;
+        }
+        for line in &lines[last..] {
+            out.line(line)?;
+        }
+        ended
+    }
+}
+
+/// Whether a line begins with a severity, coloured or not.
+fn is_finding(line: &str) -> bool {
+    let bare = line.strip_prefix('\u{1b}').and_then(|rest| rest.split_once('m')).map_or(line, |(_, text)| text);
+    ["error ", "warning "].iter().any(|severity| bare.starts_with(severity))
 }
 
 fn told(out: &mut Out, sentence: &str) -> Result<(), Failure> {
@@ -78,10 +142,10 @@ fn command(out: &mut Out, arguments: &str) -> Result<(), Failure> {
     Ok(())
 }
 
-fn show_mending(sheet: &Path, mended: &Path, out: &mut Out) -> Result<(), Failure> {
+fn show_mending(sheet: &Path, mended: &Path, out: &mut Out) -> Result<Exit, Failure> {
     let read =
         |path: &Path| fs::read_to_string(path).map_err(|source| Failure::Read { path: path.to_owned(), source });
     let (before, after) = (read(sheet)?, read(mended)?);
     changed_lines::print(out, &before, &after)?;
-    Ok(())
+    Ok(Exit::Fine)
 }
