@@ -77,8 +77,13 @@ fn evidence() -> Vec<Sighting> {
         preview: false,
         ended: false,
     };
-    let switch =
-        Lldp { from: mac(9), name: Some("quay-switch".to_owned()), port: "7".to_owned(), ..Lldp::default() };
+    let switch = Lldp {
+        from: mac(9),
+        name: Some("quay-switch".to_owned()),
+        port: "7".to_owned(),
+        seconds: 120,
+        ..Lldp::default()
+    };
     vec![
         seen(Some(mac(1)), A, reply(mac(1), A, "quay-north")),
         seen(Some(mac(1)), A, Told::Arp),

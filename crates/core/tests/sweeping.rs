@@ -8,6 +8,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_core::census::{Standing, Way, Ways};
+use lantern_core::clash::world_clashes;
 use lantern_core::conversation::{Conversation, Extent, Heard, Outgoing, Survey, SurveyPlan};
 use lantern_wire::art_net::PollReply;
 use lantern_wire::{Arp, MacAddress, Text, UdpFrame};
@@ -75,7 +76,8 @@ fn the_likely_are_asked_first() {
     let mut survey = Survey::new(SurveyPlan { extent: Extent::Ranges, ranges, likely, ..plan("10.40.0.0/16") });
     let ran = run(&mut survey, &Hosts::new());
     let first = ran.sent.iter().find_map(|(_, outgoing)| match outgoing {
-        Outgoing::Frame(frame) => Arp::parse(frame).ok(),
+        // Whether somebody has our own address is asked before everything.
+        Outgoing::Frame(frame) => Arp::parse(frame).ok().filter(|arp| arp.target != OWN),
         _ => None,
     });
     assert_eq!(first.unwrap().target, Ipv4Addr::new(10, 40, 1, 250));
@@ -103,25 +105,33 @@ fn one_unit_is_found_by_its_mac_and_the_survey_ends_at_once() {
 }
 
 #[rstest]
-#[case(Way::Arp, &[Way::Arp])]
-#[case(Way::ArtNet, &[])]
-fn only_the_ways_asked_for_count(#[case] only: Way, #[case] seen: &[Way]) {
+#[case(Way::Arp, 20)]
+#[case(Way::ArtNet, 0)]
+fn only_the_ways_asked_for_count(#[case] only: Way, #[case] count: usize) {
     let mut survey = Survey::new(SurveyPlan { ways: Ways::only(&[only]), ..plan("10.40.0.0/22") });
     run(&mut survey, &twenty());
-    for device in survey.census().devices(&survey.viewpoint()) {
-        assert_eq!(device.seen_by.iter().map(|seen| seen.way).collect::<Vec<_>>(), seen);
+    let devices = survey.census().devices(&survey.viewpoint());
+    assert_eq!(devices.len(), count);
+    for device in devices {
+        assert_eq!(device.seen_by.iter().map(|seen| seen.way).collect::<Vec<_>>(), [only]);
     }
 }
 
 #[test]
-fn our_own_frames_and_addresses_are_nobody() {
+fn our_own_frames_are_nobody_and_who_has_our_address_is_somebody() {
     let mut survey = Survey::new(plan("10.40.0.0/22"));
-    let own = Arp::announcement(OWN_MAC, OWN).to_bytes();
-    let echoed = Arp::announcement(MacAddress([2; 6]), OWN).to_bytes();
-    for frame in [own, echoed] {
-        survey.hear(Duration::ZERO, &Heard::Frame(&frame));
-    }
+    survey.hear(Duration::ZERO, &Heard::Frame(&Arp::announcement(OWN_MAC, OWN).to_bytes()));
     assert_eq!(survey.census().devices(&survey.viewpoint()).len(), 0);
+    let other = MacAddress([2; 6]);
+    survey.hear(Duration::ZERO, &Heard::Frame(&Arp::announcement(other, OWN).to_bytes()));
+    let devices = survey.census().devices(&survey.viewpoint());
+    assert_eq!((devices.len(), devices[0].mac, devices[0].address), (1, Some(other), Some(OWN)));
+    let found = world_clashes(survey.census(), &devices, &survey.viewpoint(), None);
+    assert!(
+        found[0]
+            .what
+            .contains("10.40.0.7 is this computer's (02:00:00:00:00:07), and 02:02:02:02:02:02 has it too")
+    );
 }
 
 /// A forged reply, with a name full of terminal escapes.

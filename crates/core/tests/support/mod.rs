@@ -55,11 +55,41 @@ where
     run_with(conversation, ground, |_, _, _| {})
 }
 
+/// The same, with somebody who sees every datagram that is sent: to whom, and what.
+pub(crate) fn run_seeing<C: Conversation>(
+    conversation: &mut C,
+    ground: &mut MemoryGround,
+    mut see: impl FnMut(Ipv4Addr, &[u8]),
+) {
+    drive(
+        conversation,
+        ground,
+        |_, _, _| {},
+        |outgoing| {
+            if let Some((_, to, bytes)) = outgoing.as_datagram() {
+                see(*to.ip(), bytes);
+            }
+        },
+    );
+}
+
 /// The same, with somebody who may meddle with the ground at every event.
 pub(crate) fn run_with<C>(
     conversation: &mut C,
     ground: &mut MemoryGround,
+    meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
+) -> (Vec<(Duration, C::Event)>, Duration)
+where
+    C: Conversation,
+{
+    drive(conversation, ground, meddle, |_| {})
+}
+
+fn drive<C>(
+    conversation: &mut C,
+    ground: &mut MemoryGround,
     mut meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
+    mut see: impl FnMut(&Outgoing),
 ) -> (Vec<(Duration, C::Event)>, Duration)
 where
     C: Conversation,
@@ -86,6 +116,7 @@ where
             events.push((now, event));
         }
         while let Some(outgoing) = conversation.next_send() {
+            see(&outgoing);
             match &outgoing {
                 Outgoing::Datagram { to, bytes, .. } => ground.send(*to, bytes),
                 Outgoing::Frame(frame) => ground.send_frame(frame),
