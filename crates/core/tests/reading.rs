@@ -12,6 +12,7 @@ use lantern_core::clash::world_clashes;
 use lantern_core::compare::{Wanted, compare};
 use lantern_core::conversation::{Survey, SurveyPlan, Vantage};
 use lantern_core::sheet::RigSheet;
+use lantern_core::universe::PortAddress;
 use lantern_core::{DataLoss, Direction};
 use lantern_sim::{Link, MemoryGround, Scene};
 use lantern_wire::art_net::{PollReply, PortBlock, PortType, Style};
@@ -19,7 +20,7 @@ use lantern_wire::sacn::Cid;
 use lantern_wire::{MacAddress, Text};
 use rstest::rstest;
 
-use support::{GUEST, ground, run, seat, survey};
+use support::{GUEST, ground, seat, survey};
 
 const PAGES: &str = "[{ net = 0, sub = 1, out = [0, 1, 2, 3] }, { net = 0, sub = 2, out = [4, 5] }]";
 
@@ -35,7 +36,9 @@ fn scene(pages: &str, quirks: &str) -> Scene {
 /// The ports as found: number, direction, universe, and as an input too.
 fn ports(node: &FoundNode) -> Vec<(u32, Direction, u16, Option<u16>)> {
     node.ports()
-        .map(|(number, _, port)| (number, port.direction, port.universe.flat(), port.also_in.map(|u| u.flat())))
+        .map(|(number, _, port)| {
+            (number, port.direction, port.universe.flat(), port.also_in.map(PortAddress::flat))
+        })
         .collect()
 }
 

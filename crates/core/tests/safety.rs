@@ -1,6 +1,7 @@
 //! Rigs made by chance, with strangers of other families, nodes of bad habits and a troubled wire: whatever is wanted of
 //! a node, nobody ever shares an address for it, nobody else is written to, and what is said is so.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+#![allow(clippy::print_stderr, reason = "to look at one seed")]
 
 mod support;
 
@@ -8,6 +9,7 @@ use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
+use lantern_core::address::Mask;
 use lantern_core::census::Ways;
 use lantern_core::change::{Protection, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
@@ -249,7 +251,7 @@ fn try_one(seed: u64) -> String {
             if let Some(Addressing::Fixed(address)) = wanted.addressing {
                 (expected.address, expected.dhcp) = (address, false);
             }
-            expected.mask = wanted.mask.map_or(expected.mask, |mask| mask.dotted());
+            expected.mask = wanted.mask.map_or(expected.mask, Mask::dotted);
             expected.name = wanted.name.clone().unwrap_or(expected.name);
             expected.label = wanted.label.clone().unwrap_or(expected.label);
             for port in &wanted.ports {

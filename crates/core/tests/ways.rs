@@ -9,6 +9,7 @@ use lantern_core::conversation::{
     Conversation, Datagram, Extent, Glimpse, Heard, Means, Neighbour, Outgoing, Seat, Survey, SurveyEvent,
     SurveyPlan, Vantage, ports_of,
 };
+use lantern_wire::art_net::PollReply;
 use lantern_wire::dhcp::{Dhcp, DhcpKind};
 use lantern_wire::dns_sd::{Answer, DnsSd, EVERY_TYPE, Fact, Question};
 use lantern_wire::sacn::{Cid, Discovery};
@@ -201,4 +202,17 @@ fn broken_messages_of_every_protocol_are_counted_and_end_nothing() {
     assert_eq!((survey.unreadable(), survey.census().devices(&survey.viewpoint()).len()), (4, 0));
     assert!(survey.wake_at().is_some());
     assert_eq!(survey.plan().vantage.seats[0].own, OWN);
+}
+
+/// Whoever comes is told in the moment its first packet is heard.
+#[test]
+fn somebody_who_comes_is_told_at_once() {
+    let mut survey = Survey::new(SurveyPlan { extent: Extent::Endless, ..plan() });
+    survey.wake(Duration::ZERO);
+    while survey.next_event().is_some() {}
+    let at = Duration::from_millis(4200);
+    let reply = PollReply { mac: MacAddress([2, 0x4d, 0x42, 0, 0x30, 1]), ..PollReply::default() };
+    hear(&mut survey, 4200, 6454, &reply.to_bytes());
+    let Some(SurveyEvent::Seen(glimpse)) = survey.next_event() else { panic!("nobody was seen") };
+    assert_eq!((glimpse.at, glimpse.address), (at, OTHER));
 }

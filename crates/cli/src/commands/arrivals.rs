@@ -148,7 +148,7 @@ impl Conversation for Waiting {
     fn next_event(&mut self) -> Option<Arrival> {
         while let Some(event) = self.survey.next_event() {
             if let SurveyEvent::Seen(glimpse) = event
-                && glimpse.at >= BASELINE
+                && glimpse.at >= BASELINE.max(rhythm(glimpse.way))
                 && !self.has_all()
             {
                 self.came += 1;
@@ -157,6 +157,17 @@ impl Conversation for Waiting {
             }
         }
         None
+    }
+}
+
+/// How often somebody seen in this way tells of itself at the least: who is first heard within that time may have been here
+/// all along (IEEE 802.1AB, RFC 3376; E1.31, section 8.2, whose list comes every ten seconds).
+fn rhythm(way: Way) -> Duration {
+    match way {
+        Way::Lldp => Duration::from_secs(30),
+        Way::Igmp => Duration::from_secs(125),
+        Way::Sacn => Duration::from_secs(10),
+        _ => BASELINE,
     }
 }
 

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::net::Ipv4Addr;
 
+use lantern_wire::art_net::ShortName;
 use lantern_wire::{MacAddress, sacn};
 
 use super::{MOST_NAMED, named, repeated};
@@ -13,7 +14,7 @@ use crate::census::{
 };
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetPort};
-use crate::universe::Universe;
+use crate::universe::{PortAddress, Universe};
 
 pub(super) static RULES: &[&Rule] = &[
     &TWICE,
@@ -329,7 +330,8 @@ fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {
     let finding = |group: Vec<&FoundNode>| {
         let who = named(group.iter().map(|n| format!("{} ({})", n.address, mac(n))), ", ");
         let what = format!("{} nodes say they are {}: {who}", group.len(), group[0].name());
-        let remedy = format!("deft-lantern set {} --name NEW-NAME", group[group.len() - 1].address);
+        let last = group[group.len() - 1];
+        let remedy = format!("deft-lantern set {} --name {}", last.address, free_name(last, nodes));
         SAME_NAME.finding(what, remedy)
     };
     repeated(with_name, |node| node.name()).into_iter().map(finding).collect()
@@ -346,11 +348,36 @@ fn splits(nodes: &[&FoundNode]) -> Option<Finding> {
     };
     let (node, number, _) = several.first()?.last()?;
     let list = named(several.iter().map(described), "; ");
-    let remedy = format!(
-        "where it is not meant, give a port another one, as in: deft-lantern set {} --port {number} --universe N",
-        node.address
-    );
+    let remedy = match free_universe(node, *number, nodes) {
+        Some(free) => format!(
+            "where it is not meant, give a port another one, as in: deft-lantern set {} --port {number} --universe {free}",
+            node.address
+        ),
+        None => "where it is not meant, give one of the ports another universe".to_owned(),
+    };
     Some(SPLIT.finding(format!("universes on several outputs: {list}"), remedy))
+}
+
+/// The node's name with the first number that makes it another, as long as the protocol keeps.
+fn free_name(node: &FoundNode, nodes: &[&FoundNode]) -> String {
+    let name = node.name().to_string();
+    let numbered = (2..).map(|number: u32| {
+        let ending = format!("-{number}");
+        let room = ShortName::CAPACITY - ending.len();
+        format!("{}{ending}", &name[..name.floor_char_boundary(room)])
+    });
+    let is_free = |wanted: &String| nodes.iter().all(|node| node.name().raw() != wanted);
+    let free = numbered.take(nodes.len() + 2).find(is_free).unwrap_or_default();
+    if free.contains([' ', '\\', '\'', '"', '$', '`']) { format!("'{}'", free.replace('\'', "")) } else { free }
+}
+
+/// The first universe of the port's page that comes out of no port yet: another page would move its neighbours too.
+fn free_universe(node: &FoundNode, number: u32, nodes: &[&FoundNode]) -> Option<PortAddress> {
+    let (_, port) = node.port(number)?;
+    let used: HashSet<PortAddress> =
+        nodes.iter().flat_map(|node| node.ports()).map(|(_, _, port)| port.universe).collect();
+    let page = port.universe.flat() & !0x0f;
+    (page..page + 16).filter_map(|flat| PortAddress::new(flat.into()).ok()).find(|free| !used.contains(free))
 }
 
 fn mac(node: &FoundNode) -> String {

@@ -128,7 +128,7 @@ impl Difference {
             Self::Label { planned, .. } => Self::of_label(planned, node),
             Self::Firmware { planned, .. } => Self::of_firmware(*planned, node),
             Self::DataLoss { planned, .. } => Self::of_data_loss(*planned, node),
-            Self::Pages { .. } => (!node.is_whole()).then(|| Self::Pages { heard: node.pages.len() }),
+            Self::Pages { .. } => (!node.is_whole()).then_some(Self::Pages { heard: node.pages.len() }),
             Self::Port { number, what } => {
                 let now = node.port(*number).and_then(|(_, port)| what.against(port))?;
                 Some(Self::Port { number: *number, what: now })

@@ -162,8 +162,7 @@ pub fn compare_all<'a>(sheet: &'a RigSheet, census: &'a Census, everybody: Every
 
 /// What is known of a planned node that answers no Art-Net.
 fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Everybody<'a>) -> State<'a> {
-    let seen = everybody.devices.iter().filter(|device| device.standing != Standing::Missing);
-    let device = device_of(planned, seen);
+    let device = device_of(planned, everybody.devices);
     match (device, speaks_art_net(sheet, planned)) {
         (Some(device), true) => State::Mute(device),
         (None, true) => State::Missing,
@@ -183,16 +182,17 @@ fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Ever
 }
 
 /// Which device a planned node is: by its MAC address; where the sheet gives none, by its address or its name.
-fn device_of<'a>(planned: &SheetNode, devices: impl Iterator<Item = &'a Device> + Clone) -> Option<&'a Device> {
+fn device_of<'a>(planned: &SheetNode, devices: &'a [Device]) -> Option<&'a Device> {
+    let mut seen = devices.iter().filter(|device| device.standing != Standing::Missing);
     if let Some(mac) = &planned.mac {
-        let by_mac = devices.clone().find(|device| device.mac == Some(mac.value));
         // Without frames nobody's MAC address may be known.
         let bare = |device: &&Device| device.mac.is_none() && is_at(planned, device);
-        return by_mac.or_else(|| devices.clone().find(bare));
+        let by_mac = seen.clone().find(|device| device.mac == Some(mac.value));
+        return by_mac.or_else(|| seen.find(bare));
     }
-    let mut both = devices.clone().filter(|device| device.node.is_none());
-    let called = |device: &Device| device.name.raw() == planned.name.value;
-    both.find(|device| is_at(planned, device)).or_else(|| devices.clone().find(|device| called(device)))
+    let mut others = seen.clone().filter(|device| device.node.is_none());
+    let by_address = others.find(|device| is_at(planned, device));
+    by_address.or_else(|| seen.find(|device| device.name.raw() == planned.name.value))
 }
 
 fn is_at(planned: &SheetNode, device: &Device) -> bool {

@@ -151,7 +151,7 @@ impl MemoryGround {
         let devices =
             (0..self.devices.len()).filter(|i| everybody || self.devices[*i].setup().address == *to.ip());
         let parcels: Vec<Parcel> = nodes.map(Party::Node).chain(devices.map(Party::Device)).map(parcel).collect();
-        parcels.into_iter().for_each(|parcel| self.carry(parcel));
+        parcels.into_iter().for_each(|parcel| self.carry(&parcel));
     }
 
     /// The guest sends a frame: whoever it asks by ARP or echo answers.
@@ -192,10 +192,10 @@ impl MemoryGround {
     fn carry_frame(&mut self, frame: Vec<u8>) {
         let from = SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, 0);
         let parcel = Parcel { to: Party::Guest, from, port: 0, to_everybody: false, bytes: Vec::new(), frame };
-        self.carry(parcel);
+        self.carry(&parcel);
     }
 
-    fn carry(&mut self, parcel: Parcel) {
+    fn carry(&mut self, parcel: &Parcel) {
         if !self.link.delivers() {
             return;
         }
@@ -305,7 +305,7 @@ impl MemoryGround {
         let from = SocketAddrV4::new(source, speech.port);
         let frame = UdpFrame { from_mac: mac, to_mac, from, to, payload: &speech.bytes }.to_bytes();
         if self.guest_mac.is_some() || by_socket {
-            self.carry(Parcel {
+            self.carry(&Parcel {
                 to: Party::Guest,
                 from,
                 port: to.port(),

@@ -10,29 +10,28 @@
 //!
 //! Every message may get lost, come twice or late.
 
+mod identity;
 mod outcome;
 mod probe;
+mod reading;
+mod writing;
 
 use std::collections::VecDeque;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::art_net::IpProg;
-use lantern_wire::{Arp, MacAddress, Packet};
+use lantern_wire::{Arp, Packet};
 
 use super::outbox::Outbox;
 use super::pace::Pace;
 use super::{Conversation, Heard, Outgoing, Vantage, listen};
-use crate::Said;
-use crate::address::Mask;
 use crate::census::{FoundNode, Sighting, Told};
 use crate::change::{Change, Step};
-use crate::compare::{Difference, Known};
+use crate::compare::Difference;
 
 pub use outcome::{Other, Outcome, Shift};
 pub use probe::AskedBy;
 
-use outcome::shifts;
 use probe::Probe;
 
 /// How long to wait for an answer before it is asked for again; a node may take a second (Art-Net 4, "ArtPoll").
@@ -212,416 +211,6 @@ impl Alter {
         self.outbox.reaches(self.node.address)
     }
 
-    // Asking.
-
-    /// Asks the node for everything it tells.
-    fn ask_all(&mut self, now: Duration, asking: Asking) -> Asking {
-        let asked = asking.asked + 1;
-        if let Some(own) = self.vantage.frames_from() {
-            // Whoever else has its address answers too.
-            self.outbox.send_in_turn(Outgoing::Frame(Arp::probe(own, self.node.address).to_bytes()));
-        }
-        if asked > ASKS_BEFORE_EVERYBODY && !self.has_told(asking.since) {
-            // Some answer only what goes to everybody.
-            self.ask_everybody(now);
-        } else if self.is_reachable() {
-            self.outbox.poll(self.node.seat, self.node.address);
-        } else {
-            self.ask_everybody(now);
-        }
-        if self.wants_settings() && self.node.settings.is_none() && self.is_reachable() {
-            self.ask_settings(self.node.address);
-        }
-        Asking { asked, again_at: now + ANSWER_TIME, ..asking }
-    }
-
-    fn wants_settings(&self) -> bool {
-        self.tells_settings || self.differences.iter().any(Difference::is_ip)
-    }
-
-    fn ask_settings(&mut self, at: Ipv4Addr) {
-        self.outbox.send(self.node.seat, at, IpProg::ASK.to_bytes());
-    }
-
-    /// Asks everybody for it: where everybody is asked seldom, and by the limited broadcast only where nothing else
-    /// reaches it, or once or twice.
-    fn ask_everybody(&mut self, now: Duration) {
-        if self.everybody_at > now {
-            return;
-        }
-        self.everybody_at = now + CALL_EVERYBODY_EVERY;
-        let places = [Some(self.node.address), self.destination()];
-        let mut seats: Vec<usize> =
-            places.into_iter().flatten().filter_map(|place| self.vantage.seat_beside(place)).collect();
-        seats.dedup();
-        let away = places.into_iter().flatten().any(|place| self.vantage.seat_beside(place).is_none());
-        if seats.is_empty() {
-            seats.push(self.node.seat.min(self.vantage.seats.len().saturating_sub(1)));
-        }
-        for seat in seats {
-            self.outbox.poll_seat(seat);
-            if away || self.limited_left > 0 {
-                self.limited_left = self.limited_left.saturating_sub(1);
-                self.outbox.poll_limited(seat);
-            }
-        }
-    }
-
-    /// Whether the root page was told since.
-    fn has_told(&self, since: Duration) -> bool {
-        self.written_pages().next().is_some_and(|page| page >= since) && self.node.last_heard >= since
-    }
-
-    /// When each page was last heard.
-    fn written_pages(&self) -> impl Iterator<Item = Duration> + '_ {
-        self.node.pages.iter().map(|page| page.heard)
-    }
-
-    fn has_told_all(&self, since: Duration) -> bool {
-        let pages = self.written_pages().all(|heard| heard >= since);
-        pages && self.has_told(since) && (!self.wants_settings() || self.node.settings.is_some())
-    }
-
-    // Greeting.
-
-    fn greeted(&mut self, now: Duration) {
-        let differences = self.differences.clone();
-        self.before = Some(self.node.clone());
-        if self.open(&differences).is_empty() {
-            // Somebody else did it meanwhile.
-            for step in 0..self.steps.len() {
-                self.events.push_back(AlterEvent::Confirmed(step));
-            }
-            return self.end(Outcome::Done);
-        }
-        self.begin(now);
-    }
-
-    // Steps.
-
-    /// Begins the current step, passing over those that are as wanted already.
-    fn begin(&mut self, now: Duration) {
-        while let Some(step) = self.steps.get(self.current) {
-            if self.open(&step.differences).is_empty() {
-                if self.round == 1 {
-                    self.events.push_back(AlterEvent::Confirmed(self.current));
-                }
-                self.current += 1;
-                continue;
-            }
-            return match self.destination() {
-                Some(to) if to != self.node.address => {
-                    self.events.push_back(AlterEvent::Probing(to, AskedBy::from(&self.vantage)));
-                    self.phase = Phase::Probing(Probe::new(now, to));
-                    self.work(now);
-                }
-                _ => self.write(now, 0, now),
-            };
-        }
-        self.read_all(now);
-    }
-
-    fn write(&mut self, now: Duration, writes: u32, first_at: Duration) {
-        let event = if writes == 0 { AlterEvent::Sent } else { AlterEvent::Repeated };
-        self.events.push_back(event(self.current));
-        let step = &self.steps[self.current];
-        let (bytes, moves) = (step.to_bytes(), step.moves_node());
-        let to = step.page_at.filter(|at| self.outbox.reaches(*at)).unwrap_or(self.node.address);
-        if moves {
-            // Only what the node tells from now on counts as read back.
-            self.node.forget_settings();
-        }
-        self.outbox.send(self.node.seat, to, bytes);
-        self.written = true;
-        self.everybody_at = now + CALL_EVERYBODY_EVERY;
-        self.phase = Phase::Waiting(Waiting {
-            writes: writes + 1,
-            first_at,
-            written_at: now,
-            again_at: now + ANSWER_TIME,
-            old_at: None,
-            heard_at: None,
-            acknowledged: false,
-            arrived_at: None,
-            asked: 0,
-            elsewhere: None,
-        });
-    }
-
-    /// The current step is read back: on to the next.
-    fn confirm(&mut self, now: Duration) {
-        self.events.push_back(AlterEvent::Confirmed(self.current));
-        self.current += 1;
-        self.begin(now);
-    }
-
-    /// Whether all the current step is about is as wanted, as far as the node tells it.
-    fn open_step(&self) -> Vec<Difference> {
-        self.steps.get(self.current).map_or_else(Vec::new, |step| self.open(&step.differences))
-    }
-
-    /// Time to ask again, to write again, or to give up.
-    fn wait_on(&mut self, now: Duration, mut waiting: Waiting) {
-        if waiting.written_at + self.restart_time <= now {
-            return self.give_up(now, waiting);
-        }
-        let moves = self.steps[self.current].moves_node();
-        if let Some(arrived) = waiting.arrived_at {
-            return self.ask_arrived(now, arrived, waiting);
-        }
-        // Each repeat waits longer, so that one that is slow to obey is not told anew before it has begun.
-        let settled = waiting.written_at + SETTLED * waiting.writes * waiting.writes;
-        let tells_old =
-            waiting.old_at.is_some_and(|at| at >= settled) && now < waiting.first_at + self.restart_time;
-        let is_mute = waiting.heard_at.is_none() && now >= waiting.written_at + RESTARTING;
-        self.restarts |= is_mute;
-        let most = if self.restarts { WRITES_WITH_RESTARTS } else { WRITES };
-        if tells_old && !waiting.acknowledged && waiting.writes < most {
-            return self.write(now, waiting.writes, waiting.first_at);
-        }
-        let is_heard = waiting.heard_at.is_some_and(|at| at + CALL_EVERYBODY_EVERY > now);
-        waiting.again_at = now + if is_heard { LOOK_EVERY } else { CALL_EVERY };
-        self.phase = Phase::Waiting(waiting);
-        let destination = self.destination();
-        if let Some(there) = destination.filter(|there| self.outbox.reaches(*there)) {
-            self.outbox.poll(self.node.seat, there);
-        }
-        if self.outbox.reaches(self.node.address) && destination != Some(self.node.address) {
-            self.outbox.poll(self.node.seat, self.node.address);
-            if moves && destination.is_none() {
-                self.ask_settings(self.node.address);
-            }
-        }
-        if !is_heard {
-            self.ask_everybody(now);
-        }
-    }
-
-    /// It is where it should be; its settings are still to be told.
-    fn ask_arrived(&mut self, now: Duration, _arrived: Duration, mut waiting: Waiting) {
-        let open = self.open_step();
-        if waiting.asked >= ASKS && open.iter().all(Difference::is_untold) {
-            // It moved, and does not say what it has become otherwise.
-            return self.confirm(now);
-        }
-        waiting.asked += 1;
-        waiting.again_at = now + CALL_EVERY;
-        self.phase = Phase::Waiting(waiting);
-        self.ask_settings(self.node.address);
-        if waiting.asked > 1 {
-            self.outbox.poll(self.node.seat, self.node.address);
-        }
-    }
-
-    fn give_up(&mut self, now: Duration, waiting: Waiting) {
-        let open = self.open_step();
-        // What it told before it restarted says nothing, nor does an answer that was long under way.
-        let is_as_it_was = waiting.old_at.is_some_and(|at| at >= waiting.written_at && at + LATELY >= now);
-        let outcome = match waiting.elsewhere {
-            Some(there) if Some(there) != self.destination() => Outcome::Elsewhere(there),
-            _ if is_as_it_was && waiting.acknowledged => Outcome::Acknowledged(open),
-            _ if is_as_it_was => Outcome::Refused(open),
-            _ if waiting.arrived_at.is_some() => Outcome::Unverified(open),
-            _ => Outcome::Silent { written: self.written },
-        };
-        self.end(outcome);
-    }
-
-    // Hearing.
-
-    fn heard_waiting(&mut self, now: Duration, sighting: &Sighting, mut waiting: Waiting) {
-        waiting.heard_at = Some(now);
-        let moves = self.steps[self.current].moves_node();
-        if let Told::IpSettings(reply) = &sighting.told
-            && moves
-            && waiting.arrived_at.is_none()
-            && now < waiting.written_at + ANSWER_TIME
-        {
-            // What an acknowledgement states is what the node means to do, not what it has become.
-            let takes = self.destination().is_none_or(|to| reply.address == to)
-                && self.steps[self.current].differences.iter().all(|difference| takes(difference, reply));
-            self.node.forget_settings();
-            if takes && !waiting.acknowledged {
-                waiting.acknowledged = true;
-                self.events.push_back(AlterEvent::Restarting);
-            }
-            self.phase = Phase::Waiting(waiting);
-            return;
-        }
-        let open = self.open_step();
-        if open.is_empty() {
-            self.told_back(waiting, moves);
-            return self.confirm(now);
-        }
-        let is_root = matches!(&sighting.told, Told::PollReply(reply) if reply.bind_index <= 1);
-        if moves {
-            self.heard_moving(now, sighting, waiting, is_root, &open);
-            return;
-        }
-        let about_told = open.iter().any(Difference::is_told);
-        if about_told {
-            waiting.old_at = Some(now);
-        } else if matches!(sighting.told, Told::PollReply(_)) && now >= waiting.written_at + SETTLED {
-            // It answers, and does not tell what was written.
-            return self.confirm(now);
-        }
-        self.phase = Phase::Waiting(waiting);
-    }
-
-    fn told_back(&mut self, waiting: Waiting, moves: bool) {
-        if moves && waiting.arrived_at.is_none() {
-            self.events.push_back(AlterEvent::Back(self.node.address));
-        }
-    }
-
-    fn heard_moving(
-        &mut self,
-        now: Duration,
-        sighting: &Sighting,
-        mut waiting: Waiting,
-        is_root: bool,
-        open: &[Difference],
-    ) {
-        let before = self.before.as_ref().map(|node| node.address);
-        let moved = |d: &Difference| matches!(d, Difference::Address { .. });
-        let by_lease = |d: &Difference| matches!(d, Difference::Dhcp { .. });
-        if open.iter().any(|d| (moved(d) || by_lease(d)) && d.is_told()) {
-            // It is not where it should be, or not addressed as it should be.
-            if Some(self.node.address) == before {
-                waiting.old_at = Some(now);
-                waiting.elsewhere = None;
-            } else if is_root {
-                waiting.elsewhere = Some(self.node.address);
-            }
-            self.phase = Phase::Waiting(waiting);
-            return;
-        }
-        if open.iter().any(Difference::is_told) && matches!(sighting.told, Told::IpSettings(_)) {
-            // It tells mask or gateway as they were.
-            waiting.old_at = Some(now);
-            self.phase = Phase::Waiting(waiting);
-            return;
-        }
-        if !matches!(sighting.told, Told::PollReply(_)) || waiting.arrived_at.is_some() {
-            self.phase = Phase::Waiting(waiting);
-            return;
-        }
-        if !self.is_reachable() {
-            self.events.push_back(AlterEvent::Back(self.node.address));
-            let open = self.open(&self.differences.clone());
-            return self.end(Outcome::HeardOnly(open));
-        }
-        let changes_place = self.destination().is_some() || open.iter().any(by_lease);
-        if changes_place && Some(self.node.address) != before {
-            self.events.push_back(AlterEvent::Back(self.node.address));
-        }
-        if Some(self.node.address) == before && !waiting.acknowledged && now < waiting.written_at + SETTLED {
-            self.phase = Phase::Waiting(waiting);
-            return;
-        }
-        waiting.arrived_at = Some(now);
-        waiting.asked = 0;
-        self.ask_arrived(now, now, waiting);
-    }
-
-    // Reading.
-
-    /// Reads the whole node anew.
-    fn read_all(&mut self, now: Duration) {
-        self.readings += 1;
-        self.node.forget_settings();
-        let asking = Asking { asked: 0, since: now, again_at: now };
-        let asking = self.ask_all(now, asking);
-        self.phase = Phase::Reading(asking);
-    }
-
-    /// Everything was told again, or is not going to be.
-    fn judge(&mut self, now: Duration, since: Duration) {
-        if !self.has_told(since) {
-            return self.end(Outcome::Silent { written: self.written });
-        }
-        let open = self.open(&self.differences);
-        if !self.is_reachable() {
-            return self.end(Outcome::HeardOnly(open));
-        }
-        let (told, mut untold): (Vec<_>, Vec<_>) = open.into_iter().partition(Difference::is_told);
-        if untold.is_empty() {
-            untold.extend(self.unread(since));
-        }
-        let before = self.before.as_ref().unwrap_or(&self.node);
-        let shifted = shifts(before, &self.node, &self.differences);
-        let verdict = match (told.is_empty(), shifted.is_empty(), untold.is_empty()) {
-            (true, true, true) => Outcome::Done,
-            (true, true, false) => Outcome::Unverified(untold),
-            (true, false, _) => Outcome::MovedAlong(shifted),
-            (false, ..) => Outcome::Refused(told),
-        };
-        if verdict == Outcome::Done {
-            return self.end(verdict);
-        }
-        // An answer to an older question may have come late.
-        if self.suspicion.as_ref() != Some(&verdict) && self.readings < READINGS {
-            self.suspicion = Some(verdict);
-            return self.read_all(now);
-        }
-        self.suspicion = None;
-        self.readings = 0;
-        if matches!(verdict, Outcome::Refused(_)) && self.round < ROUNDS {
-            // A restart undid what was written before it.
-            self.round += 1;
-            self.current = 0;
-            return self.begin(now);
-        }
-        self.end(verdict);
-    }
-
-    /// What was not read again although it told it before: a page, or its settings.
-    fn unread(&self, since: Duration) -> Option<Difference> {
-        let heard = self.node.pages.iter().filter(|page| page.heard >= since).count();
-        if heard < self.node.pages.len() {
-            return Some(Difference::Pages { heard });
-        }
-        let told = self.before.as_ref().and_then(|node| node.settings);
-        let mask = told.filter(|_| self.node.settings.is_none()).and_then(|s| Mask::try_from(s.mask).ok());
-        mask.map(|planned| Difference::Mask { planned, found: Known::Untold })
-    }
-
-    // Who is who.
-
-    fn is_ours(&self, sighting: &Sighting) -> bool {
-        let places = [Some(self.node.address), self.destination(), self.before.as_ref().map(|n| n.address)];
-        match &sighting.told {
-            Told::PollReply(reply) => match reply.root_elsewhere() {
-                Some(root) => places.contains(&Some(root)),
-                None if self.node.mac.is_some() => Some(reply.mac) == self.node.mac,
-                None => !reply.mac.is_known() && places.contains(&Some(sighting.from)),
-            },
-            Told::IpSettings(_) => {
-                places.contains(&Some(sighting.from)) && sighting.mac.is_none_or(|mac| self.is_own_mac(mac))
-            }
-            _ => false,
-        }
-    }
-
-    fn is_own_mac(&self, mac: MacAddress) -> bool {
-        let pages = self.node.pages.iter().filter_map(|page| page.mac);
-        self.node.mac.into_iter().chain(self.node.heard_mac).chain(pages).any(|own| own == mac)
-            || self.node.mac.is_none() && self.node.heard_mac.is_none()
-    }
-
-    /// Somebody else at `address`, if the sighting shows one.
-    fn other_at(&self, address: Ipv4Addr, sighting: &Sighting) -> Option<Other> {
-        if sighting.from != address || self.vantage.is_own(address) {
-            return None;
-        }
-        let stated = match &sighting.told {
-            Told::PollReply(reply) => Some(reply.mac).filter(|mac| mac.is_known()),
-            _ => None,
-        };
-        let strange = [sighting.mac, stated].into_iter().flatten().find(|mac| !self.is_own_mac(*mac));
-        strange.map(|mac| Other { mac: Some(mac), name: sighting.name() })
-    }
-
     fn take(&mut self, now: Duration, sighting: &Sighting) {
         if self.outcome.is_some() {
             return;
@@ -681,16 +270,6 @@ impl Alter {
         }
     }
 
-    fn hear_arp(&mut self, arp: &Arp) {
-        let Phase::Probing(probe) = &self.phase else { return };
-        // Another's probe for the same address is a conflict too: both want it.
-        let wants = arp.sender.is_unspecified() && arp.target == probe.address;
-        let speaks = arp.sender == probe.address;
-        if (wants || speaks) && Some(arp.sender_mac) != self.vantage.own_mac && !self.is_own_mac(arp.sender_mac) {
-            self.end(Outcome::Taken(Other { mac: Some(arp.sender_mac), name: Said::default() }));
-        }
-    }
-
     fn work(&mut self, now: Duration) {
         if self.outcome.is_some() {
             return;
@@ -725,16 +304,6 @@ impl Alter {
             }
             Phase::Waiting(_) => {}
         }
-    }
-}
-
-/// Whether an acknowledgement says that this will be so.
-fn takes(difference: &Difference, reply: &lantern_wire::art_net::IpProgReply) -> bool {
-    match difference {
-        Difference::Dhcp { planned, .. } => *planned == reply.dhcp(),
-        Difference::Mask { planned, .. } => planned.dotted() == reply.mask,
-        Difference::Gateway { planned, .. } => *planned == reply.gateway,
-        _ => true,
     }
 }
 

@@ -1,0 +1,55 @@
+//! Who speaks: the node that is meant, or somebody else in its place or at the address it is to get.
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::{Arp, MacAddress};
+
+use super::{Alter, Other, Outcome, Phase};
+use crate::Said;
+use crate::census::{Sighting, Told};
+
+impl Alter {
+    pub(super) fn is_ours(&self, sighting: &Sighting) -> bool {
+        let places = [Some(self.node.address), self.destination(), self.before.as_ref().map(|n| n.address)];
+        match &sighting.told {
+            Told::PollReply(reply) => match reply.root_elsewhere() {
+                Some(root) => places.contains(&Some(root)),
+                None if self.node.mac.is_some() => Some(reply.mac) == self.node.mac,
+                None => !reply.mac.is_known() && places.contains(&Some(sighting.from)),
+            },
+            Told::IpSettings(_) => {
+                places.contains(&Some(sighting.from)) && sighting.mac.is_none_or(|mac| self.is_own_mac(mac))
+            }
+            _ => false,
+        }
+    }
+
+    pub(super) fn is_own_mac(&self, mac: MacAddress) -> bool {
+        let pages = self.node.pages.iter().filter_map(|page| page.mac);
+        self.node.mac.into_iter().chain(self.node.heard_mac).chain(pages).any(|own| own == mac)
+            || self.node.mac.is_none() && self.node.heard_mac.is_none()
+    }
+
+    /// Somebody else at `address`, if the sighting shows one.
+    pub(super) fn other_at(&self, address: Ipv4Addr, sighting: &Sighting) -> Option<Other> {
+        if sighting.from != address || self.vantage.is_own(address) {
+            return None;
+        }
+        let stated = match &sighting.told {
+            Told::PollReply(reply) => Some(reply.mac).filter(|mac| mac.is_known()),
+            _ => None,
+        };
+        let strange = [sighting.mac, stated].into_iter().flatten().find(|mac| !self.is_own_mac(*mac));
+        strange.map(|mac| Other { mac: Some(mac), name: sighting.name() })
+    }
+
+    pub(super) fn hear_arp(&mut self, arp: &Arp) {
+        let Phase::Probing(probe) = &self.phase else { return };
+        // Another's probe for the same address is a conflict too: both want it.
+        let wants = arp.sender.is_unspecified() && arp.target == probe.address;
+        let speaks = arp.sender == probe.address;
+        if (wants || speaks) && Some(arp.sender_mac) != self.vantage.own_mac && !self.is_own_mac(arp.sender_mac) {
+            self.end(Outcome::Taken(Other { mac: Some(arp.sender_mac), name: Said::default() }));
+        }
+    }
+}
