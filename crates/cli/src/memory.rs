@@ -18,6 +18,8 @@ CREATE TABLE IF NOT EXISTS device (
 PRAGMA user_version = 1;";
 /// How long another run of the program may hold the database.
 const PATIENCE: std::time::Duration = std::time::Duration::from_secs(2);
+/// How long a device that was not seen again is remembered.
+const KEPT_FOR: &str = "-400 days";
 /// The most devices that are remembered; past it the oldest are forgotten.
 const MOST: usize = 20_000;
 
@@ -114,7 +116,9 @@ impl Memory {
         for device in devices.iter().filter(|device| device.standing != Standing::Missing) {
             let mac = device.mac.map(|mac| mac.to_string());
             let address = device.address.map(|address| address.to_string());
-            let Some(identity) = mac.clone().or_else(|| address.clone()) else { continue };
+            // An address by itself means somebody in one network only.
+            let in_network = || address.as_ref().map(|address| format!("{network} {address}"));
+            let Some(identity) = mac.clone().or_else(in_network) else { continue };
             all.execute(
                 "INSERT INTO device VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?7, ?8)
                  ON CONFLICT (identity) DO UPDATE SET address = ?3, network = ?6, last_seen = ?7, survey = ?8,
@@ -137,6 +141,8 @@ impl Memory {
             params![i64::try_from(MOST).unwrap_or(i64::MAX)],
         )
         .map_err(failed)?;
+        all.execute("DELETE FROM device WHERE last_seen < date(?1, ?2)", params![taken, KEPT_FOR])
+            .map_err(failed)?;
         all.commit().map_err(failed)
     }
 

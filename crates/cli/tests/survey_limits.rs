@@ -64,9 +64,6 @@ fn a_flood_of_two_hundred_thousand_forged_replies_is_survived_and_told() {
     assert!(out.contains("more; --save FILE keeps all of them"), "{notes}");
     let census: Value = serde_json::from_str(&rig.folder.read("flood.census.json")).unwrap();
     assert!(census["nodes"].as_array().unwrap().len() <= 16_384);
-    if census["nodes"].as_array().unwrap().len() == 16_384 {
-        assert!(out.contains("error W005"), "{notes}");
-    }
 }
 
 /// An address that is not the guest's own, from which somebody else floods.

@@ -108,7 +108,16 @@ fn done_means_done_at_any_loss(#[values(5, 15, 30)] percent: u32, #[values(0, 1,
         assert!(at == NEW || at == Ipv4Addr::new(10, 40, 1, 100), "seed {seed}: lost at {at}");
         if conversation.outcome() == Some(&Outcome::Done) {
             done += 1;
-            assert_eq!(at, NEW, "seed {seed}");
+            let node = &lossy.nodes()[0];
+            let (_, mask, gateway) = node.settings();
+            let pages = node.pages();
+            let switches: Vec<u8> = pages[0].ports.iter().map(|port| port.switch_out).collect();
+            let so = (at, mask.to_string(), gateway.to_string(), pages[0].short_name.to_lossy());
+            let wanted = (NEW, "255.255.240.0".to_owned(), "10.40.0.2".to_owned(), "mast-one".to_owned());
+            assert_eq!(so, wanted, "seed {seed}");
+            assert_eq!((pages[0].net, pages[0].sub, &switches[..]), (3, 4, &[0, 1, 2, 9][..]), "seed {seed}");
+            assert!(pages[0].ports[3].output_a.merges_ltp(), "seed {seed}");
+            assert!(pages[1].ports[1].kind.is_input() && pages[1].ports[1].switch_in == 12, "seed {seed}");
         }
     }
     let at_least = if percent == 30 { 40 } else { 49 };

@@ -171,3 +171,19 @@ fn a_flood_of_forged_replies_stays_bounded_ends_in_time_and_is_answered_at_the_p
     assert!(census.overlooked() > 100_000);
     assert!(census.devices(&survey.viewpoint()).len() <= 65_536 + 16_384);
 }
+
+/// A flood of nodes is said before everything else that may be made up.
+#[test]
+fn more_nodes_than_a_network_has_are_a_finding_of_their_own() {
+    use lantern_core::census::{Census, Sighting, Told};
+    let mut census = Census::default();
+    for i in 0..u32::try_from(Census::MOST_NODES).unwrap() + 10 {
+        let frame = forged(i);
+        let told = Told::by_datagram(6454, UdpFrame::parse(&frame).unwrap().payload).unwrap().unwrap();
+        census.take(&Sighting::plain(Duration::ZERO, Ipv4Addr::from_bits(0x0a28_0000 + i), told));
+    }
+    assert_eq!(census.nodes().len(), Census::MOST_NODES);
+    let from = Default::default();
+    let found = world_clashes(&census, &census.devices(&from), &from, None);
+    assert_eq!(found[0].rule.code, "W005");
+}

@@ -98,7 +98,7 @@ fn packets_are_taken_out_of_what_is_around_them(
 }
 
 #[test]
-fn what_is_recorded_is_heard_again_with_adapter_and_times() {
+fn a_recording_says_through_which_adapter_and_is_never_written_over() {
     let folder = TempDir::new().unwrap();
     let path = folder.path().join("r.pcapng");
     let seat = Seat {

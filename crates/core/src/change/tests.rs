@@ -180,3 +180,22 @@ fn whoever_holds_a_wanted_address_goes_first(
 ) {
     assert_eq!(order(wanted), expected);
 }
+
+/// Every message that changes a node, byte for byte after its head (Art-Net 4, "ArtIpProg" and "ArtAddress").
+#[rstest]
+#[case::address(to("10.40.1.50"), "00f8000e00009600", "0a280132ffff0000000000000000")]
+#[case::mask(Wanted { mask: "/20".parse().ok(), ..Wanted::default() }, "00f8000e00009600", "0a280101fffff000000000000000")]
+#[case::gateway(Wanted { gateway: "10.40.0.1".parse().ok(), ..Wanted::default() }, "00f8000e00009600", "0a280101ffff000000000a280001")]
+#[case::name(Wanted { name: Some("mast".to_owned()), ..Wanted::default() }, "0060000e7f016d61737400", "")]
+#[case::universe(ports(vec![port(2, "0:0:9")]), "0060000e7f01", "7f7f7f7f7f897f7f7fff00")]
+#[case::page(ports(vec![port(1, "1:1:0"), port(2, "1:1:1"), port(3, "1:1:2"), port(4, "1:1:3")]), "0060000e8101", "7f7f7f7f8081828381ff00")]
+#[case::merge(ports(vec![WantedPort { number: 3, merge: Some(crate::Merge::Ltp), ..WantedPort::default() }]), "0060000e7f01", "7f7f7f7f7f7f7f7f7fff12")]
+#[case::rdm(ports(vec![WantedPort { number: 2, rdm: Some(false), ..WantedPort::default() }]), "0060000e7f01", "7f7f7f7f7f7f7f7f7fffd1")]
+fn what_is_sent_is_known_byte_for_byte(#[case] wanted: Wanted, #[case] head: &str, #[case] tail: &str) {
+    let plan = plan(vec![reply(1, 1, 1)], &wanted);
+    let bytes = plan.changes[0].steps[0].to_bytes();
+    let text: String = bytes[8..].iter().map(|byte| format!("{byte:02x}")).collect();
+    let end = if head.starts_with("00f8") { &text[..text.len() - 8] } else { &text[..] };
+    assert!(text.starts_with(head), "{text}");
+    assert!(end.ends_with(tail) || text[16..].starts_with(tail), "{text}");
+}

@@ -77,7 +77,7 @@ pub(super) fn all(
         out.line("")?;
         out.table(&listing(*part, &outcome.census))?;
     }
-    not_talking(&rows, out)?;
+    not_talking(&rows, true, out)?;
     out.line("")?;
     findings::print(out, &outcome.findings)?;
     moved(outcome, earlier, out)?;
@@ -97,7 +97,8 @@ pub(super) fn part(outcome: &Outcome, earlier: &Earlier<'_>, out: &mut Out) -> R
     out.table(&table)?;
     out.line("")?;
     out.line(&format!("{} devices there", outcome.devices.len()))?;
-    not_talking(&outcome.devices, out)?;
+    // Whoever asks about a part has typed what would be advised already.
+    not_talking(&outcome.devices, false, out)?;
     findings::print(out, &outcome.findings)?;
     not_seen(&outcome.blind_spots, out)
 }
@@ -231,8 +232,8 @@ fn around(surroundings: &Surroundings) -> Vec<String> {
     lines
 }
 
-/// Whom one cannot talk to, by why, each with what to do next. Other subnets have a finding of their own.
-fn not_talking(devices: &[Device], out: &mut Out) -> Result<(), Failure> {
+/// Whom one cannot talk to, by why; with `leads_on` what to do next. Other subnets have a finding of their own.
+fn not_talking(devices: &[Device], leads_on: bool, out: &mut Out) -> Result<(), Failure> {
     let mut by_standing: BTreeMap<Standing, Vec<&Device>> = BTreeMap::new();
     for device in
         devices.iter().filter(|device| !device.standing.is_fine() && device.standing != Standing::OtherSubnet)
@@ -252,7 +253,7 @@ fn not_talking(devices: &[Device], out: &mut Out) -> Result<(), Failure> {
         let dyed = text.replacen(&head, &out.paint().dye(Tone::Doubtful, &head), 1);
         out.line(&dyed)?;
         out.line(&wrapped(&format!("      why  {}", standing.because()), out.width(), 11))?;
-        if let Some(next) = devices.iter().find_map(|device| device.next()) {
+        if let Some(next) = devices.iter().find_map(|device| device.next()).filter(|_| leads_on) {
             out.line(&format!("       do  {next}"))?;
         }
     }
