@@ -161,12 +161,11 @@ impl Conversation for Waiting {
 }
 
 /// How often somebody seen in this way tells of itself at the least: who is first heard within that time may have been here
-/// all along (IEEE 802.1AB, RFC 3376; E1.31, section 8.2, whose list comes every ten seconds).
+/// all along (IEEE 802.1AB, RFC 3376).
 fn rhythm(way: Way) -> Duration {
     match way {
         Way::Lldp => Duration::from_secs(30),
         Way::Igmp => Duration::from_secs(125),
-        Way::Sacn => Duration::from_secs(10),
         _ => BASELINE,
     }
 }
