@@ -43,6 +43,7 @@ pub use stream::Stream;
 pub use surroundings::{DhcpServer, Querier, Surroundings, SwitchPort};
 pub use way::{Way, Ways};
 
+pub(crate) use node::answering;
 use presence::{Holding, Presence};
 use roles::Roles;
 use service::Services;
@@ -252,7 +253,7 @@ impl Census {
     /// that names its root belongs to whoever is there.
     fn replying(&self, reply: &PollReply, sighting: &Sighting) -> Option<NodeAt> {
         let root = reply.root_elsewhere();
-        let address = root.unwrap_or_else(|| node::answering(reply, sighting.from));
+        let address = root.unwrap_or_else(|| answering(reply, sighting.from));
         let there = self.by_address.get(&address).map_or(&[][..], Vec::as_slice);
         let is_headless = |index: &&NodeAt| self.nodes[**index].mac.is_none();
         if root.is_some() {

@@ -306,7 +306,7 @@ impl FoundNode {
 
 /// The address a node answers from. Simulated nodes of another subnet are heard through the wire of their loopback
 /// ground, and only state where they are.
-pub(super) fn answering(reply: &PollReply, from: Ipv4Addr) -> Ipv4Addr {
+pub(crate) fn answering(reply: &PollReply, from: Ipv4Addr) -> Ipv4Addr {
     let through_the_wire = from.is_loopback() && !reply.address.is_loopback();
     if from.is_unspecified() || through_the_wire { stated_or(reply.address, from) } else { from }
 }

@@ -6,7 +6,7 @@ use lantern_wire::{Arp, MacAddress};
 
 use super::{Alter, Other, Outcome, Phase};
 use crate::Said;
-use crate::census::{Sighting, Told};
+use crate::census::{Sighting, Told, answering};
 
 impl Alter {
     pub(super) fn is_ours(&self, sighting: &Sighting) -> bool {
@@ -28,6 +28,14 @@ impl Alter {
         let pages = self.node.pages.iter().filter_map(|page| page.mac);
         self.node.mac.into_iter().chain(self.node.heard_mac).chain(pages).any(|own| own == mac)
             || self.node.mac.is_none() && self.node.heard_mac.is_none()
+    }
+
+    /// Where it answers from, when that is neither where it was, nor where it should be.
+    pub(super) fn strange_place(&self, sighting: &Sighting) -> Option<Ipv4Addr> {
+        let Told::PollReply(reply) = &sighting.told else { return None };
+        let place = answering(reply, sighting.from);
+        let known = [Some(self.node.address), self.destination(), self.before.as_ref().map(|node| node.address)];
+        (reply.root_elsewhere().is_none() && !known.contains(&Some(place))).then_some(place)
     }
 
     /// Somebody else at `address`, if the sighting shows one.

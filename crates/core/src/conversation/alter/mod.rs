@@ -102,6 +102,8 @@ pub struct Alter {
     /// Whether it went silent after a write, as one does that restarts with it.
     restarts: bool,
     phase: Phase,
+    /// Where it was heard once, and is not expected.
+    stray: Option<Ipv4Addr>,
     everybody_at: Duration,
     limited_left: u32,
     /// What the last whole reading found wrong: it is believed when the next finds the same.
@@ -171,6 +173,7 @@ impl Alter {
             written: false,
             restarts: false,
             phase: Phase::Greeting(Asking { asked: 0, since: FIRST_MOMENT, again_at: Duration::ZERO }),
+            stray: None,
             everybody_at: Duration::ZERO,
             limited_left: 2,
             suspicion: None,
@@ -243,13 +246,15 @@ impl Alter {
         if !self.is_ours(sighting) {
             return;
         }
-        if let (Phase::Greeting(_), Told::PollReply(reply)) = (&self.phase, &sighting.told)
-            && reply.root_elsewhere().is_none()
-            && sighting.from != self.node.address
-            && !sighting.from.is_loopback()
-        {
-            // It is somewhere else now, and what was shown is no longer so.
-            return self.end(Outcome::Elsewhere(sighting.from));
+        if let Some(place) = self.strange_place(sighting) {
+            // One such answer may be damaged, or another's: it is believed when it comes again.
+            if self.stray.replace(place) != Some(place) {
+                return;
+            }
+            if matches!(self.phase, Phase::Greeting(_)) {
+                // It is somewhere else now, and what was shown is no longer so.
+                return self.end(Outcome::Elsewhere(place));
+            }
         }
         self.node.learn(sighting);
         self.follow(now, sighting);
