@@ -1,7 +1,7 @@
 //! `check`: does every node answer, and is it as planned.
 
 use lantern_core::census::Device;
-use lantern_core::clash::world_clashes;
+use lantern_core::clash::{is_same_name, world_clashes};
 use lantern_core::compare::{Comparison, Difference, Row, State, compare_all, held_addresses};
 use lantern_core::conversation::Concern;
 use lantern_core::finding::{Finding, Severity};
@@ -51,9 +51,6 @@ struct Surplus {
     mac: Option<String>,
 }
 
-/// The rule about two nodes that say one name.
-const SAME_NAME: &str = "W003";
-
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let file = SheetFile::read(&args.on.sheet)?;
@@ -93,7 +90,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 fn around(look: &Look, sheet: &RigSheet) -> Vec<Finding> {
     let mut found = world_clashes(&look.census, &look.devices, &look.from, Some(sheet));
     // Two of one name differ from the plan in it, and the plan knows better names than a survey.
-    found.retain(|finding| finding.rule.severity != Severity::Note && finding.rule.code != SAME_NAME);
+    found.retain(|finding| finding.rule.severity != Severity::Note && !is_same_name(finding));
     found.extend(held_addresses(sheet, &look.devices));
     found
 }
@@ -111,7 +108,7 @@ fn summary(comparison: &Comparison<'_>, found: &[Finding], out: &Out) -> String 
     if not_asked > 0 {
         rest += &format!("; {not_asked} speak no Art-Net and are out of reach of this computer");
     }
-    let wrong = found.iter().any(|finding| finding.rule.severity < Severity::Note);
+    let wrong = Exit::of(found) == Exit::Wrong;
     if comparison.is_as_planned() && !wrong {
         return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned{rest}"));
     }
@@ -175,7 +172,7 @@ fn seen(device: &Device, differences: &[Difference]) -> String {
 
 /// The state of those that answer.
 fn answering(differences: &[Difference]) -> (&'static str, Tone) {
-    if differences.iter().any(Difference::is_told) || differences.iter().any(is_absent) {
+    if differences.iter().any(Difference::is_told) {
         ("different", Tone::Bad)
     } else if differences.iter().any(Difference::is_untold) {
         ("not all told", Tone::Doubtful)
@@ -184,10 +181,6 @@ fn answering(differences: &[Difference]) -> (&'static str, Tone) {
     } else {
         ("as told", Tone::Doubtful)
     }
-}
-
-fn is_absent(difference: &Difference) -> bool {
-    matches!(difference, Difference::Pages { .. })
 }
 
 fn state(row: &Row<'_>) -> (&'static str, Tone) {
@@ -224,8 +217,7 @@ fn answer<'a>(comparison: &'a Comparison<'_>, findings: &'a [Finding]) -> Answer
     };
     Answer {
         format: 1,
-        as_planned: comparison.is_as_planned()
-            && !findings.iter().any(|finding| finding.rule.severity < Severity::Note),
+        as_planned: comparison.is_as_planned() && Exit::of(findings) == Exit::Fine,
         nodes: comparison.rows.iter().map(line).collect(),
         unexpected: comparison.unexpected.iter().map(surplus).collect(),
         findings,

@@ -22,7 +22,7 @@ use crate::sheet::{RigSheet, Span};
 
 pub use addresses::standing;
 pub use load::{Link, LinkEnd, Loads, SwitchLoad};
-pub use world::{own_address_held, shared_addresses, world_clashes};
+pub use world::{is_same_name, own_address_held, shared_addresses, world_clashes};
 
 /// Every rule there is, in the order of their codes.
 #[must_use]

@@ -325,6 +325,12 @@ fn dhcp_servers(census: &Census, devices: &[Device]) -> Option<Finding> {
     )
 }
 
+/// Whether a finding is about nodes of one name, which a sheet settles better than a survey.
+#[must_use]
+pub fn is_same_name(finding: &Finding) -> bool {
+    std::ptr::eq(finding.rule, &SAME_NAME)
+}
+
 fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {
     let with_name = nodes.iter().copied().filter(|node| !node.name().is_empty());
     let finding = |group: Vec<&FoundNode>| {

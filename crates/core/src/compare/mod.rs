@@ -248,7 +248,7 @@ impl Comparison<'_> {
     #[must_use]
     pub fn absences(&self, sheet: &RigSheet) -> Vec<Finding> {
         let rows = self.rows.iter().flat_map(|row| row.findings(sheet));
-        let rows = rows.filter(|finding| finding.rule.code != DIFFERENT.code);
+        let rows = rows.filter(|finding| !std::ptr::eq(finding.rule, &DIFFERENT));
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
     }
 }
@@ -319,10 +319,9 @@ fn of_differences(called: &str, who: &str, differences: &[Difference], untold_re
         let some: Vec<String> = differences.iter().filter(|d| which(d)).map(ToString::to_string).collect();
         (!some.is_empty()).then(|| some.join("; "))
     };
-    let told = |difference: &Difference| !difference.is_untold() && !difference.cannot_be_told();
     let mut all = Vec::new();
     // What was not told stands beside what was told otherwise: one finding for one node.
-    if differences.iter().any(told) {
+    if differences.iter().any(Difference::is_told) {
         let what = list(&|difference| !difference.cannot_be_told()).unwrap_or_default();
         let remedy = "set the nodes as planned with deft-lantern apply, or correct the sheet";
         all.push(DIFFERENT.finding(format!("{who}: {what}"), remedy));

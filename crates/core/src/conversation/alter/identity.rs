@@ -9,8 +9,13 @@ use crate::Said;
 use crate::census::{Sighting, Told, answering};
 
 impl Alter {
+    /// Where it may be: where it was last heard, where it should be, and where it was.
+    fn places(&self) -> [Option<Ipv4Addr>; 3] {
+        [Some(self.node.address), self.destination(), self.before.as_ref().map(|node| node.address)]
+    }
+
     pub(super) fn is_ours(&self, sighting: &Sighting) -> bool {
-        let places = [Some(self.node.address), self.destination(), self.before.as_ref().map(|n| n.address)];
+        let places = self.places();
         match &sighting.told {
             Told::PollReply(reply) => match reply.root_elsewhere() {
                 Some(root) => places.contains(&Some(root)),
@@ -34,8 +39,7 @@ impl Alter {
     pub(super) fn strange_place(&self, sighting: &Sighting) -> Option<Ipv4Addr> {
         let Told::PollReply(reply) = &sighting.told else { return None };
         let place = answering(reply, sighting.from);
-        let known = [Some(self.node.address), self.destination(), self.before.as_ref().map(|node| node.address)];
-        (reply.root_elsewhere().is_none() && !known.contains(&Some(place))).then_some(place)
+        (reply.root_elsewhere().is_none() && !self.places().contains(&Some(place))).then_some(place)
     }
 
     /// Somebody else at `address`, if the sighting shows one.

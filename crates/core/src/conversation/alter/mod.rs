@@ -141,10 +141,9 @@ struct Waiting {
     /// When it was last heard at all.
     heard_at: Option<Duration>,
     acknowledged: bool,
-    arrived_at: Option<Duration>,
+    arrived: bool,
     /// How often its settings were asked for since it arrived.
     asked: u32,
-    elsewhere: Option<Ipv4Addr>,
 }
 
 impl Alter {

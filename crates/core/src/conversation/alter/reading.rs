@@ -69,16 +69,16 @@ impl Alter {
 
     /// Whether the root page was told since.
     pub(super) fn has_told(&self, since: Duration) -> bool {
-        self.written_pages().next().is_some_and(|page| page >= since) && self.node.last_heard >= since
+        self.pages_heard().next().is_some_and(|page| page >= since) && self.node.last_heard >= since
     }
 
     /// When each page was last heard.
-    pub(super) fn written_pages(&self) -> impl Iterator<Item = Duration> + '_ {
+    pub(super) fn pages_heard(&self) -> impl Iterator<Item = Duration> + '_ {
         self.node.pages.iter().map(|page| page.heard)
     }
 
     pub(super) fn has_told_all(&self, since: Duration) -> bool {
-        let pages = self.written_pages().all(|heard| heard >= since);
+        let pages = self.pages_heard().all(|heard| heard >= since);
         pages && self.has_told(since) && (!self.wants_settings() || self.node.settings.is_some())
     }
 

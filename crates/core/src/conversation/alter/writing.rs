@@ -57,9 +57,8 @@ impl Alter {
             old_at: None,
             heard_at: None,
             acknowledged: false,
-            arrived_at: None,
+            arrived: false,
             asked: 0,
-            elsewhere: None,
         });
     }
 
@@ -81,7 +80,7 @@ impl Alter {
             return self.give_up(now, waiting);
         }
         let moves = self.steps[self.current].moves_node();
-        if waiting.arrived_at.is_some() {
+        if waiting.arrived {
             return self.ask_arrived(now, waiting);
         }
         // Each repeat waits longer, so that one that is slow to obey is not told anew before it has begun.
@@ -132,11 +131,14 @@ impl Alter {
         let open = self.open_step();
         // What it told before it restarted says nothing, nor does an answer that was long under way.
         let is_as_it_was = waiting.old_at.is_some_and(|at| at >= waiting.written_at && at + LATELY >= now);
-        let outcome = match waiting.elsewhere {
-            Some(there) if Some(there) != self.destination() => Outcome::Elsewhere(there),
+        let there = self.node.address;
+        let is_expected =
+            [self.destination(), self.before.as_ref().map(|node| node.address)].contains(&Some(there));
+        let outcome = match is_expected {
+            false if open.iter().any(is_misplaced) => Outcome::Elsewhere(there),
             _ if is_as_it_was && waiting.acknowledged => Outcome::Acknowledged(open),
             _ if is_as_it_was => Outcome::Refused(open),
-            _ if waiting.arrived_at.is_some() => Outcome::Unverified(open),
+            _ if waiting.arrived => Outcome::Unverified(open),
             _ => Outcome::Silent { written: self.written },
         };
         self.end(outcome);
@@ -147,7 +149,7 @@ impl Alter {
         let moves = self.steps[self.current].moves_node();
         if let Told::IpSettings(reply) = &sighting.told
             && moves
-            && waiting.arrived_at.is_none()
+            && !waiting.arrived
             && now < waiting.written_at + ANSWER_TIME
         {
             // What an acknowledgement states is what the node means to do, not what it has become.
@@ -163,16 +165,15 @@ impl Alter {
         }
         let open = self.open_step();
         if open.is_empty() {
-            self.told_back(waiting, moves);
+            if moves && !waiting.arrived {
+                self.events.push_back(AlterEvent::Back(self.node.address));
+            }
             return self.confirm(now);
         }
-        let is_root = matches!(&sighting.told, Told::PollReply(reply) if reply.bind_index <= 1);
         if moves {
-            self.heard_moving(now, sighting, waiting, is_root, &open);
-            return;
+            return self.heard_moving(now, sighting, waiting, &open);
         }
-        let about_told = open.iter().any(Difference::is_told);
-        if about_told {
+        if open.iter().any(Difference::is_told) {
             waiting.old_at = Some(now);
         } else if matches!(sighting.told, Told::PollReply(_)) && now >= waiting.written_at + SETTLED {
             // It answers, and does not tell what was written.
@@ -181,30 +182,19 @@ impl Alter {
         self.phase = Phase::Waiting(waiting);
     }
 
-    pub(super) fn told_back(&mut self, waiting: Waiting, moves: bool) {
-        if moves && waiting.arrived_at.is_none() {
-            self.events.push_back(AlterEvent::Back(self.node.address));
-        }
-    }
-
     pub(super) fn heard_moving(
         &mut self,
         now: Duration,
         sighting: &Sighting,
         mut waiting: Waiting,
-        is_root: bool,
         open: &[Difference],
     ) {
         let before = self.before.as_ref().map(|node| node.address);
-        let moved = |d: &Difference| matches!(d, Difference::Address { .. });
         let by_lease = |d: &Difference| matches!(d, Difference::Dhcp { .. });
-        if open.iter().any(|d| (moved(d) || by_lease(d)) && d.is_told()) {
+        if open.iter().any(is_misplaced) {
             // It is not where it should be, or not addressed as it should be.
             if Some(self.node.address) == before {
                 waiting.old_at = Some(now);
-                waiting.elsewhere = None;
-            } else if is_root {
-                waiting.elsewhere = Some(self.node.address);
             }
             self.phase = Phase::Waiting(waiting);
             return;
@@ -215,7 +205,7 @@ impl Alter {
             self.phase = Phase::Waiting(waiting);
             return;
         }
-        if !matches!(sighting.told, Told::PollReply(_)) || waiting.arrived_at.is_some() {
+        if !matches!(sighting.told, Told::PollReply(_)) || waiting.arrived {
             self.phase = Phase::Waiting(waiting);
             return;
         }
@@ -232,10 +222,15 @@ impl Alter {
             self.phase = Phase::Waiting(waiting);
             return;
         }
-        waiting.arrived_at = Some(now);
+        waiting.arrived = true;
         waiting.asked = 0;
         self.ask_arrived(now, waiting);
     }
+}
+
+/// Whether the node tells that it is not where it should be, or not addressed as it should be.
+const fn is_misplaced(difference: &Difference) -> bool {
+    matches!(difference, Difference::Address { .. } | Difference::Dhcp { .. }) && difference.is_told()
 }
 
 /// Whether an acknowledgement says that this will be so.
