@@ -107,6 +107,10 @@ pub(crate) enum Failure {
     #[cfg(target_os = "linux")]
     #[error(transparent)]
     Segment(lantern_sim::SegmentError),
+    #[error("interrupted")]
+    Interrupted { signal: i32 },
+    #[error("nobody reads what this command says any more; nothing further was sent")]
+    Unheard,
     #[error("{program} cannot be started: {source}")]
     Start { program: String, source: io::Error },
     #[error("the output cannot be written: {0}")]
@@ -127,14 +131,16 @@ impl Failure {
         matches!(self, Self::Output(error) if error.kind() == io::ErrorKind::BrokenPipe)
     }
 
-    pub(crate) const fn exit(&self) -> Exit {
+    pub(crate) fn exit(&self) -> Exit {
         match self {
+            Self::Interrupted { signal } => Exit::Interrupted(u8::try_from(*signal).unwrap_or(2)),
             Self::Net(_)
             | Self::Output(_)
             | Self::Ground(_)
             | Self::NotHeld { .. }
             | Self::NoLease { .. }
             | Self::Logbook { sent: true, .. }
+            | Self::Unheard
             | Self::GivenBack(_) => Exit::Unfinished,
             Self::CannotFill { .. } => Exit::Wrong,
             #[cfg(target_os = "linux")]

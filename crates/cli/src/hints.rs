@@ -159,6 +159,7 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         #[cfg(target_os = "linux")]
         Failure::Segment(_) => "the same demo runs on loopback: deft-lantern demo".to_owned(),
         Failure::Start { .. } => "look at its name and at PATH".to_owned(),
-        Failure::Output(_) => return None,
+        Failure::Unheard => "run the same command again: it does what is still open".to_owned(),
+        Failure::Output(_) | Failure::Interrupted { .. } => return None,
     })
 }

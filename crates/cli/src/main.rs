@@ -11,6 +11,7 @@ mod exit;
 mod failure;
 mod files;
 mod hints;
+mod interrupt;
 mod logbook_file;
 mod machine;
 mod memory;
@@ -21,10 +22,12 @@ use std::process::ExitCode;
 
 use crate::args::Cli;
 use crate::exit::Exit;
+use crate::failure::Failure;
 use crate::output::{Detail, Out};
 
 fn main() -> ExitCode {
     let cli = Cli::parse_grouped();
+    interrupt::listen();
     let detail = if cli.full { Some(Detail::Full) } else { cli.brief.then_some(Detail::Brief) };
     let mut out = Out::to_terminal(cli.color, cli.json, detail);
     let exit = match commands::run(cli.command, &mut out) {
@@ -33,6 +36,9 @@ fn main() -> ExitCode {
         Err(failure) => {
             // When not even the error can be written there is nobody left to tell.
             hints::explain(&failure, &mut out).unwrap_or(());
+            if let Failure::Interrupted { signal } = failure {
+                interrupt::end_by(signal);
+            }
             failure.exit()
         }
     };

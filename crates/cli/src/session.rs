@@ -17,6 +17,7 @@ use lantern_net::{Lack, NetError, Station, Traffic, Wants, run};
 use crate::commands::survey::wants;
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::interrupt::{self, Calm};
 use crate::machine::computer;
 use crate::output::Out;
 
@@ -221,22 +222,27 @@ impl Session {
         all.map(|own| own.address).collect()
     }
 
-    /// Runs a conversation to its end, or to the first failure of whoever watches: then nothing more is sent.
+    /// Runs a conversation to its end, to an interruption, or to the first failure of whoever watches: then nothing more
+    /// is sent.
     pub(crate) fn run<C: Conversation>(
         &self,
         conversation: &mut C,
         mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
     ) -> Result<Traffic, Failure> {
-        let mut failed = Ok(());
-        let traffic =
-            run(conversation, &self.station, |conversation, now, event| match watch(conversation, now, event) {
-                Ok(()) => ControlFlow::Continue(()),
-                Err(failure) => {
-                    failed = Err(failure);
-                    ControlFlow::Break(())
-                }
-            })?;
-        failed.map(|()| traffic)
+        let (traffic, failed) = run_calmly(conversation, &self.station, &mut watch)?;
+        failed.map_or(Ok(traffic), Err)
+    }
+
+    /// Runs a conversation whose results are worth having also when it is interrupted; gives that too.
+    pub(crate) fn run_as_far_as_possible<C: Conversation>(
+        &self,
+        conversation: &mut C,
+        watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+    ) -> Result<(Traffic, Option<Failure>), Failure> {
+        match run_calmly(conversation, &self.station, watch)? {
+            (traffic, broken @ (None | Some(Failure::Interrupted { .. }))) => Ok((traffic, broken)),
+            (_, Some(failure)) => Err(failure),
+        }
     }
 
     /// Looks who is there, in every way there is, for as long as strangers may take to answer. Those it is about are asked
@@ -268,6 +274,36 @@ impl Session {
         let devices = census.devices(&from);
         Ok(Look { census, devices, from })
     }
+}
+
+/// Runs a conversation to its end, to an interruption, or to the first failure of whoever watches: then nothing more is
+/// sent. Gives what went through, and why it was broken off.
+pub(crate) fn run_calmly<C: Conversation>(
+    conversation: &mut C,
+    station: &Station,
+    mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+) -> Result<(Traffic, Option<Failure>), Failure> {
+    let _calm = Calm::begin();
+    interrupt::check()?;
+    let mut failed = None;
+    let traffic = run(conversation, station, |conversation, now, event| {
+        let is_tick = event.is_none();
+        let watched = watch(conversation, now, event);
+        match watched.and_then(|()| if is_tick { interrupt::check() } else { Ok(()) }) {
+            Ok(()) => ControlFlow::Continue(()),
+            Err(failure) => {
+                failed = Some(failure);
+                ControlFlow::Break(())
+            }
+        }
+    })?;
+    Ok((traffic, failed))
+}
+
+/// Runs a conversation of raw frames on this adapter, which may have no address yet.
+pub(crate) fn run_frames<C: Conversation>(conversation: &mut C, adapter: &str) -> Result<(), Failure> {
+    let (_, failed) = run_calmly(conversation, &Station::of_frames(adapter)?, |_, _, _| Ok(()))?;
+    failed.map_or(Ok(()), Err)
 }
 
 /// What was seen in one look.

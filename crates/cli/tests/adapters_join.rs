@@ -28,7 +28,7 @@ fn addresses_are_taken_side_by_side_and_put_back_exactly() {
         "rig0 has 192.168.0.50/24, 169.254.9.9/16, beside what was there; nobody else holds it",
     ]);
     said.line(&["rig0", "10.40.0.7/16 192.168.0.50/24 169.254.9.9/16"]);
-    said.line(&["restored", "192.168.0.50/24 taken off, 169.254.9.9/16 taken off, 10.99.0.5/24 taken off"]);
+    said.line(&["restored", "10.99.0.5/24 taken off, 169.254.9.9/16 taken off, 192.168.0.50/24 taken off"]);
     said.line(&["same before after"]);
     said.line(&["nothing to put back"]);
     let kept: Vec<&str> = said.out.lines().filter(|line| line.starts_with("kept")).collect();
@@ -65,6 +65,60 @@ fn one_that_a_silent_node_defends_is_given_back_by_itself() {
     said.line(&["code 3"]);
     said.line(&["same joined after"]);
     said.line(&["same before restored"]);
+}
+
+/// The first address of a subnet takes the others along when it goes: both ways are exact all the same.
+#[test]
+fn several_addresses_of_one_subnet_come_and_go_in_order() {
+    let Some(said) = script(
+        "ip addr add 10.40.0.8/16 dev rig0; ip addr add 10.40.0.9/16 dev rig0; note before\n\
+         deft-lantern adapters join 10.99.0.5/24 10.99.0.6/24 --instead; ip -4 -br addr show dev rig0\n\
+         deft-lantern adapters restore; note after; same before after\n\
+         deft-lantern adapters join 10.40.0.9/16 --instead; ip -4 -br addr show dev rig0\n\
+         deft-lantern adapters restore; note again; same before again; echo kept $(kept)",
+    ) else {
+        return;
+    };
+    let said = said.ended(0);
+    let shown: Vec<Vec<&str>> = said
+        .out
+        .lines()
+        .filter(|line| line.starts_with("rig0@"))
+        .map(|line| line.split_whitespace().skip(2).collect())
+        .collect();
+    assert_eq!(shown, [vec!["10.99.0.5/24", "10.99.0.6/24"], vec!["10.40.0.9/16"]], "{}", said.notes);
+    said.line(&["same before after"]);
+    said.line(&["same before again"]);
+    said.line(&["kept 0"]);
+}
+
+/// An address of ours that a device has too is told with both MAC addresses.
+#[test]
+fn who_else_has_our_address_is_named() {
+    let Some(said) = script(
+        "ip addr add 10.40.1.101/16 dev rig0; deft-lantern adapters join 10.40.1.101/16; echo code $?\n\
+         echo ours $(ip -o link show dev rig0 | sed 's/.*ether \\([0-9a-f:]*\\).*/\\1/')",
+    ) else {
+        return;
+    };
+    let ours = said.line(&["ours "]).trim_start_matches("ours ").to_owned();
+    let line = format!("10.40.1.101 is this computer's ({ours}), and 02:4d:42:00:10:02 has it too");
+    assert!(said.notes.contains("error P014") && said.notes.contains(&line), "{}", said.notes);
+    said.line(&["code 2"]);
+}
+
+/// Another adapter in the same subnet is told before anything is taken.
+#[test]
+fn a_second_adapter_in_one_subnet_is_told_before() {
+    let Some(said) = script(
+        "ip link add aux0 type veth peer name aux1; ip link set aux0 up; ip link set aux1 up\n\
+         deft-lantern adapters join 10.40.0.60/16 --adapter aux0 2>&1; echo code $?",
+    ) else {
+        return;
+    };
+    let told = said.out.find("warning P020  rig0 (10.40.0.7/16) reaches addresses of 10.40.0.0/16 too");
+    let joined = said.out.find("joined");
+    assert!(told.is_some() && told < joined, "{}", said.out);
 }
 
 #[test]

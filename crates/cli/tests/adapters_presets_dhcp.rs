@@ -8,15 +8,17 @@ use rstest::rstest;
 
 use support::{Folder, Said, has, noting};
 
-/// A script that can note aux0 (see [`noting`]), a second cable to aux1, with a DHCP server at its far end when it is
-/// asked for with `serve`.
+/// A script that can note aux0 (see [`noting`]), a second cable to aux1 in a network of its own (`there COMMAND`), with a
+/// DHCP server at its far end when it is asked for with `serve`.
 fn script(text: &str) -> Option<Said> {
-    let cable = "ip link add aux0 type veth peer name aux1; ip link set aux0 up; ip link set aux1 up\n\
-         serve() { ip addr add 10.70.0.1/24 dev aux1\n\
-         dnsmasq --conf-file=/dev/null --no-hosts --no-resolv --port=0 --interface=aux1 --bind-interfaces --no-ping \\\n\
+    let cable = "ip link add aux0 type veth peer name aux1; ip link set aux0 up\n\
+         unshare -n sleep 120 & far=$!; sleep 0.3; ip link set aux1 netns $far\n\
+         there() { nsenter -n -t $far -- \"$@\"; }; there ip link set aux1 up\n\
+         serve() { there ip addr add 10.70.0.1/24 dev aux1\n\
+         there dnsmasq --conf-file=/dev/null --no-hosts --no-resolv --port=0 --interface=aux1 --bind-interfaces --no-ping \\\n\
          --dhcp-range=10.70.0.100,10.70.0.100,1h --dhcp-leasefile=$PWD/leases --dhcp-authoritative \\\n\
          --no-daemon \"$@\" >/dev/null 2>&1 & echo $! >pid; sleep 0.5; }";
-    noting("aux0", cable, &format!("{text}\n[ -e pid ] && kill $(cat pid)"))
+    noting("aux0", cable, &format!("{text}\n[ -e pid ] && kill $(cat pid); kill $far"))
 }
 
 #[test]
@@ -62,7 +64,7 @@ fn a_leased_address_that_somebody_holds_is_declined() {
     }
     // The server's own end of the cable answers for the very address that it gives away.
     let Some(said) = script(
-        "serve; ip addr add 10.70.0.100/32 dev aux1; note before\n\
+        "serve; there ip addr add 10.70.0.100/32 dev aux1; note before\n\
          deft-lantern adapters dhcp --adapter aux0; echo code $?; note after; same before after",
     ) else {
         return;
@@ -70,6 +72,47 @@ fn a_leased_address_that_somebody_holds_is_declined() {
     assert!(said.notes.contains("error P016  10.70.0.100 is held by"), "{}", said.notes);
     said.line(&["code 2"]);
     said.line(&["same before after"]);
+}
+
+/// The sheet plans it for a node that may be switched on at any time.
+#[test]
+fn a_leased_address_that_the_sheet_gives_to_a_node_is_declined() {
+    if !has("dnsmasq") {
+        return;
+    }
+    let Some(said) = script(
+        "serve; note before\n\
+         printf '[rig]\\nname = \"t\"\\n[[network]]\\nname = \"n\"\\nrange = \"10.70.0.0/24\"\\ndhcp = \"10.70.0.100-10.70.0.200\"\\n\
+         [[node]]\\nname = \"quay\"\\naddress = \"10.70.0.100\"\\n' >t.rig.toml\n\
+         deft-lantern adapters dhcp --adapter aux0; echo code $?; note after; same before after\n\
+         sed -i '/node/,$d' t.rig.toml; sleep 1; kill $(cat pid); serve\n\
+         deft-lantern adapters dhcp --adapter aux0; echo code $?",
+    ) else {
+        return;
+    };
+    assert!(said.notes.contains("error P015  10.70.0.100 is planned for quay"), "{}", said.notes);
+    said.line(&["code 2"]);
+    said.line(&["same before after"]);
+    // In the pool is where an address comes from.
+    said.line(&["code 0"]);
+}
+
+/// Interrupted while it is listened whether anybody defends the address, nothing is left taken.
+#[test]
+fn an_interrupted_lease_is_given_back() {
+    if !has("dnsmasq") {
+        return;
+    }
+    let Some(said) = script(
+        "serve; note before; deft-lantern adapters dhcp --adapter aux0 & dhcp=$!\n\
+         until ip -4 addr show dev aux0 | grep -q 10.70.0.100; do sleep 0.02; done; sleep 0.5\n\
+         kill -TERM $dhcp; wait $dhcp; echo code $?; note after; same before after; ls state/deft-lantern/adapters",
+    ) else {
+        return;
+    };
+    said.line(&["code 143"]);
+    said.line(&["same before after"]);
+    assert!(!said.out.contains("aux0.json"), "{}", said.out);
 }
 
 #[test]

@@ -39,6 +39,8 @@ pub enum Stage {
     Sending,
     /// About to be sent once more, since the node tells the old value still.
     Repeating,
+    /// Given up before its end: interrupted, or nobody reads on. Whether the node took it is open.
+    BrokenOff,
     /// Read back as wanted.
     Confirmed,
     /// Sent; the node does not tell whether it took it.
@@ -70,6 +72,7 @@ impl Stage {
         match self {
             Self::Sending => "sending",
             Self::Repeating => "repeating",
+            Self::BrokenOff => "broken-off",
             Self::Confirmed => "confirmed",
             Self::Unverified => "unverified",
             Self::HeardOnly => "heard-only",

@@ -71,14 +71,6 @@ pub fn run<C: Conversation>(
     })
 }
 
-/// Runs a conversation of raw frames on this adapter, which may have no address yet, until it is over.
-///
-/// # Errors
-/// When the system gives no raw frames.
-pub fn run_frames<C: Conversation>(conversation: &mut C, adapter: &str) -> Result<(), NetError> {
-    run(conversation, &Station::of_frames(adapter)?, |_, _, _| ControlFlow::Continue(())).map(drop)
-}
-
 /// One conversation on its way.
 struct Run<'a> {
     station: &'a Station,

@@ -17,6 +17,6 @@ mod station;
 pub use addressing::{adapter_state, carry_out, missing_rights, start_mark};
 pub use capture::{Capture, CaptureError, Damage, Recorder, replay};
 pub use computer::{computer, drops_foreign};
-pub use driver::{Traffic, run, run_frames};
+pub use driver::{Traffic, run};
 pub use error::NetError;
 pub use station::{Lack, Station, Wants};

@@ -71,7 +71,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let mut book = Book::default();
     out.note("looking who is there already; switch the next one on in three seconds")?;
     let progress = out.progress();
-    session.run(&mut waiting, |waiting, now, event| match event {
+    let (_, broken) = session.run_as_far_as_possible(&mut waiting, |waiting, now, event| match event {
         Some(arrival) => progress.suspend(|| book.tell(&arrival, out)),
         None => {
             progress.show(waiting.state(now));
@@ -82,6 +82,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     book.more(&waiting.survey, Duration::MAX, out)?;
     let came = waiting.came;
     out.note(&format!("{came} came"))?;
+    if let Some(broken) = broken {
+        return Err(broken);
+    }
     Ok(if args.until.is_some_and(|wanted| came < wanted) { Exit::Wrong } else { Exit::Fine })
 }
 

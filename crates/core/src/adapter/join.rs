@@ -5,6 +5,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 
 use super::choose::unknown;
+use super::judge::overlap;
 use super::{Adapter, AdapterState, AddressState, ChooseError, Computer, Medium};
 use crate::address::{Role, Subnet};
 use crate::clash::standing;
@@ -12,7 +13,7 @@ use crate::conversation::{Duplicate, Taken};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::RigSheet;
 
-pub(super) static RULES: &[&Rule] = &[&NO_HOST, &OURS, &PLANNED, &TAKEN, &DEFENDED, &DUPLICATE];
+pub(super) static RULES: &[&Rule] = &[&NO_HOST, &OURS, &PLANNED, &TAKEN, &DEFENDED, &DUPLICATE, &SECOND_ADAPTER];
 
 static NO_HOST: Rule = Rule {
     code: "P013",
@@ -50,6 +51,13 @@ static DUPLICATE: Rule = Rule {
     severity: Severity::Warning,
     title: "two others hold one address",
     why: "they disturb each other, and which of them answers changes from minute to minute",
+};
+
+static SECOND_ADAPTER: Rule = Rule {
+    code: "P020",
+    severity: Severity::Warning,
+    title: "another adapter is in that subnet already",
+    why: "the system sends everything for that subnet out of one of them, and not always the one that leads to the rig",
 };
 
 /// An address this computer is to take, with the subnet around it.
@@ -117,6 +125,38 @@ pub fn against_joining(
 ) -> Vec<Finding> {
     let others: Vec<&Adapter> = computer.adapters.iter().filter(|adapter| Some(*adapter) != replaced).collect();
     wanted.iter().flat_map(|one| against(&others, one, sheet)).collect()
+}
+
+/// What speaks against taking an address that a DHCP server gives away: as for one of our own choice, but that it lies in
+/// the pool is as it should be.
+#[must_use]
+pub fn against_lease(
+    computer: &Computer,
+    wanted: &WantedOwn,
+    sheet: Option<&RigSheet>,
+    replaced: &Adapter,
+) -> Vec<Finding> {
+    // The server may well give again what the adapter has from it.
+    let others: Vec<&Adapter> = computer.adapters.iter().filter(|adapter| *adapter != replaced).collect();
+    let pool = |finding: &Finding| finding.rule.code == "A006";
+    against(&others, wanted, sheet).into_iter().filter(|finding| !pool(finding)).collect()
+}
+
+/// What to know before `adapter` takes these addresses: another adapter that reaches the same ones.
+#[must_use]
+pub fn beside_joining(computer: &Computer, adapter: &Adapter, wanted: &[WantedOwn]) -> Vec<Finding> {
+    let others = computer.adapters.iter().filter(|other| other.name != adapter.name && other.is_up());
+    let reach = |other: &Adapter| {
+        let own = other.addresses.iter();
+        let both = own.flat_map(|own| wanted.iter().map(move |one| (own, one)));
+        both.into_iter().find(|(own, one)| overlap(own.subnet, one.subnet)).map(|(own, one)| {
+            let what = format!("{} ({own}) reaches addresses of {} too", other.name, one.subnet);
+            let remedy =
+                format!("switch {} off while you work on the rig: ip link set {} down", other.name, other.name);
+            SECOND_ADAPTER.finding(what, remedy)
+        })
+    };
+    others.filter_map(reach).collect()
 }
 
 fn against(others: &[&Adapter], wanted: &WantedOwn, sheet: Option<&RigSheet>) -> Vec<Finding> {

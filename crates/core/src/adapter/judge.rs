@@ -155,8 +155,9 @@ fn pairs(adapters: &[&Adapter]) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (i, a) in adapters.iter().enumerate() {
         for b in &adapters[i + 1..] {
-            let clash =
-                all(a).into_iter().find_map(|x| all(b).into_iter().find(|y| overlap(&x, y)).map(|y| (x, y)));
+            let clash = all(a)
+                .into_iter()
+                .find_map(|x| all(b).into_iter().find(|y| overlap(x.subnet, y.subnet)).map(|y| (x, y)));
             if let Some((x, y)) = clash.filter(|_| a.is_up() && b.is_up()) {
                 findings.push(overlapping((a, x), (b, y)));
             }
@@ -165,8 +166,9 @@ fn pairs(adapters: &[&Adapter]) -> Vec<Finding> {
     findings
 }
 
-fn overlap(a: &OwnAddress, b: &OwnAddress) -> bool {
-    a.subnet.contains(b.subnet.network()) || b.subnet.contains(a.subnet.network())
+/// Whether two subnets have addresses in common.
+pub(super) fn overlap(a: Subnet, b: Subnet) -> bool {
+    a.contains(b.network()) || b.contains(a.network())
 }
 
 fn overlapping(a: (&Adapter, OwnAddress), b: (&Adapter, OwnAddress)) -> Finding {

@@ -18,7 +18,10 @@ use crate::{Said, as_text};
 
 pub use advise::{Advice, AdviseError, Known, MISBELIEFS, Target, advise};
 pub use choose::{Choice, ChooseError, choose, unknown};
-pub use join::{WantedOwn, against_joining, choose_cable, duplicate_finding, joined, taken_finding};
+pub use join::{
+    WantedOwn, against_joining, against_lease, beside_joining, choose_cable, duplicate_finding, joined,
+    taken_finding,
+};
 pub use judge::judge;
 pub use lasting::{Keeper, lasting};
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};

@@ -4,6 +4,8 @@ use std::net::Ipv4Addr;
 
 use serde::{Deserialize, Serialize};
 
+use crate::address::Mask;
+
 /// Addresses and routes of one adapter, as the kernel has them. Routes that the kernel makes from addresses by itself
 /// are not part of it.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -86,6 +88,12 @@ impl AddressState {
     fn is_same(&self, other: &Self) -> bool {
         (self.address, self.prefix) == (other.address, other.prefix)
     }
+
+    /// Whether both are in one subnet, of which the system makes the first the one it speaks from.
+    fn is_in_subnet_of(&self, other: &Self) -> bool {
+        let network = |one: &Self| Mask::from_prefix(one.prefix).map(|mask| one.address.to_bits() & mask.bits());
+        self.prefix == other.prefix && network(self) == network(other)
+    }
 }
 
 impl RouteState {
@@ -115,11 +123,14 @@ impl AdapterState {
 
 /// What to do to come from `now` to `wanted`. Addresses go off before others come on, so that none is there twice;
 /// routes come last, since a gateway must be reachable when its route is made.
+///
+/// Of the addresses in one subnet the first is the one this computer speaks from, and taking it off takes the others along
+/// (Linux, unless it is told to promote them). So they go off from the last, as far back as their order is another one.
 #[must_use]
 pub fn moves(now: &AdapterState, wanted: &AdapterState) -> Vec<Move> {
-    let lacks = |all: &[AddressState], one: &AddressState| !all.iter().any(|other| other.is_same(one));
-    let removed = now.addresses.iter().filter(|one| lacks(&wanted.addresses, one)).cloned();
-    let added = wanted.addresses.iter().filter(|one| lacks(&now.addresses, one)).cloned();
+    let removed =
+        now.addresses.iter().rev().filter(|one| !is_kept(one, &now.addresses, &wanted.addresses)).cloned();
+    let added = wanted.addresses.iter().filter(|one| !is_kept(one, &wanted.addresses, &now.addresses)).cloned();
     let too_many = now.routes.iter().filter(|one| !wanted.routes.contains(one)).cloned();
     let missing = wanted.routes.iter().filter(|one| !now.routes.contains(one)).cloned();
     let mut all: Vec<Move> = too_many.map(Move::RemoveRoute).collect();
@@ -127,6 +138,20 @@ pub fn moves(now: &AdapterState, wanted: &AdapterState) -> Vec<Move> {
     all.extend(added.map(Move::AddAddress));
     all.extend(missing.map(Move::AddRoute));
     all
+}
+
+/// Whether an address stands in `here` as it stands in `there`: after the same others of its subnet.
+fn is_kept(one: &AddressState, here: &[AddressState], there: &[AddressState]) -> bool {
+    let mut there = there.iter().filter(|other| other.is_in_subnet_of(one));
+    for mine in here.iter().filter(|other| other.is_in_subnet_of(one)) {
+        if !there.next().is_some_and(|other| other.is_same(mine)) {
+            return false;
+        }
+        if mine.is_same(one) {
+            return true;
+        }
+    }
+    false
 }
 
 #[cfg(test)]
@@ -159,6 +184,18 @@ mod tests {
         ];
         assert_eq!(moves(&now, &wanted), expected);
         assert_eq!(moves(&wanted, &wanted), []);
+    }
+
+    /// Taking the first of a subnet off takes the others along: they go before it, and come again after it.
+    #[test]
+    fn others_of_its_subnet_go_before_the_first_and_come_again_in_order() {
+        let (now, wanted) = (state(&[7, 8, 9], &[]), state(&[8], &[]));
+        let removed = |last| Move::RemoveAddress(address(last));
+        let added = |last| Move::AddAddress(address(last));
+        assert_eq!(moves(&now, &wanted), [removed(9), removed(8), removed(7), added(8)]);
+        assert_eq!(moves(&wanted, &now), [removed(8), added(7), added(8), added(9)]);
+        assert_eq!(moves(&now, &state(&[7, 8], &[])), [removed(9)]);
+        assert!(!state(&[7, 8], &[]).is_like(&state(&[8, 7], &[])));
     }
 
     #[test]

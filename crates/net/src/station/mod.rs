@@ -121,7 +121,7 @@ impl Station {
     ///
     /// # Errors
     /// When the system gives no raw frames.
-    pub(crate) fn of_frames(adapter: &str) -> Result<Self, NetError> {
+    pub fn of_frames(adapter: &str) -> Result<Self, NetError> {
         let tap = Tap::open(adapter);
         let tap = tap.map_err(|source| NetError::Frames { adapter: adapter.to_owned(), source })?;
         Ok(Self { tap: Some(tap), ..Self::on(adapter, Vec::new()) })

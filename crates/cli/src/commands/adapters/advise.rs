@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise};
 use lantern_core::census::Census;
 use lantern_core::conversation::Claim;
-use lantern_net::{missing_rights, run_frames};
+use lantern_net::missing_rights;
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -14,6 +14,7 @@ use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::machine::computer;
 use crate::output::{Out, Tone, wrapped};
+use crate::session::run_frames;
 
 /// Say which own address to take to reach something, and why
 ///

@@ -1,18 +1,26 @@
 //! `adapters dhcp`: an address from whoever hands them out.
 
+use std::path::PathBuf;
+
 use lantern_core::MacAddress;
-use lantern_core::adapter::{AdapterState, AddressState, RouteState, choose_cable, taken_finding};
+use lantern_core::adapter::{
+    Adapter, AdapterState, AddressState, Computer, RouteState, WantedOwn, against_lease, beside_joining,
+    choose_cable, taken_finding,
+};
 use lantern_core::address::Subnet;
 use lantern_core::conversation::{Conversation, Heard, Lease, LeaseEnd, Leased, Outgoing};
-use lantern_net::run_frames;
+use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
 use super::taking::{self, refuse_without_rights};
 use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::files::SheetFile;
+use crate::interrupt::Calm;
 use crate::machine::computer;
-use crate::output::{Out, Tone};
+use crate::output::{Out, Tone, findings};
+use crate::session::run_frames;
 
 /// Take an address from the DHCP server, beside those already there
 ///
@@ -27,6 +35,10 @@ pub(super) struct Args {
     /// Instead of the addresses already there, not beside them
     #[arg(long)]
     pub(super) instead: bool,
+
+    /// The rig sheet whose plan to respect; without it, the only *.rig.toml in this folder, if there is one
+    #[arg(long, value_name = "FILE")]
+    pub(super) sheet: Option<PathBuf>,
 }
 
 #[derive(Debug, Serialize)]
@@ -41,23 +53,35 @@ struct Answer<'a> {
 
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
+    let sheet = sheet.as_ref().map(|file| &file.sheet);
     let computer = computer()?;
     let adapter = choose_cable(&computer.adapters, args.adapter.as_deref())?;
     let name = &adapter.name;
     refuse_without_rights()?;
     let mac = adapter.mac.ok_or_else(|| Failure::Call(format!("{name} has no MAC address to ask with")))?;
-    let leased = ask(name, mac, out)?;
+    let leased = ask(&computer, adapter, mac, sheet, out)?;
     let has_way_out =
         computer.adapters.iter().any(|one| !(one.gateways.is_empty() || args.instead && one == adapter));
     let gateway = leased.gateway.filter(|_| !has_way_out);
     let wanted = |before: &AdapterState| with_lease(before, &leased, gateway, name, args.instead);
-    taking::take(name, &[leased.address], wanted)?;
+    // From here on an interruption gives back what was taken.
+    let _calm = Calm::begin();
+    let before = taking::take(name, &[leased.address], wanted)?;
+    taking::settle(name, mac, &[leased.address], &before, sheet, out)?;
     tell(&leased, gateway, name, out)?;
     Ok(Exit::Fine)
 }
 
-/// Asks for an address and whether anybody holds it all the same.
-fn ask(name: &str, mac: MacAddress, out: &mut Out) -> Result<Leased, Failure> {
+/// Asks for an address, whether anything on the sheet speaks against it, and whether anybody holds it all the same.
+fn ask(
+    computer: &Computer,
+    adapter: &Adapter,
+    mac: MacAddress,
+    sheet: Option<&RigSheet>,
+    out: &mut Out,
+) -> Result<Leased, Failure> {
+    let name = &adapter.name;
     let transaction = u32::try_from(clock::now().as_nanosecond() & 0xffff_ffff).unwrap_or(1);
     let mut lease = Lease::new(mac, transaction);
     {
@@ -73,12 +97,19 @@ fn ask(name: &str, mac: MacAddress, out: &mut Out) -> Result<Leased, Failure> {
         }
         Some(LeaseEnd::NoServer) | None => return none("no DHCP server answers on it"),
     };
-    if let Some(taken) = taking::held(name, mac, &[leased.address], out)? {
-        let mut decline = Telling(lease.decline(&leased));
-        run_frames(&mut decline, name)?;
-        return Err(Failure::Refused(vec![taken_finding(taken, false, None)]));
+    let given = WantedOwn { address: leased.address, subnet: Subnet::around(leased.address, leased.mask) };
+    let mut against = against_lease(computer, &given, sheet, adapter);
+    if against.is_empty() {
+        findings::show_on_notes(out, &beside_joining(computer, adapter, &[given]))?;
+        let taken = taking::held(name, mac, &[leased.address], out)?;
+        against.extend(taken.map(|taken| taken_finding(taken, false, sheet)));
     }
-    Ok(leased)
+    if against.is_empty() {
+        return Ok(leased);
+    }
+    // Declined, so that the server keeps it from the next one who asks.
+    run_frames(&mut Telling(lease.decline(&leased)), name)?;
+    Err(Failure::Refused(against))
 }
 
 /// A conversation of one frame.

@@ -2,20 +2,22 @@
 
 use std::net::Ipv4Addr;
 use std::path::PathBuf;
-use std::process::Command;
 
 use clap::ValueEnum;
 use lantern_core::adapter::{
-    AdapterState, Keeper, WantedOwn, against_joining, choose_cable, joined, lasting, taken_finding,
+    AdapterState, Keeper, WantedOwn, against_joining, beside_joining, choose_cable, joined, lasting, taken_finding,
 };
 use serde::Serialize;
 
+use super::beside;
+use super::list::held_by_others;
 use super::taking::{self, refuse_without_rights};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::interrupt::Calm;
 use crate::machine::computer;
-use crate::output::{Out, Tone};
+use crate::output::{Out, Tone, findings};
 
 /// Take an address in the rig's network, beside those already there
 ///
@@ -98,8 +100,12 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let name = &adapter.name;
     let refusals = against_joining(&computer, &args.addresses, sheet, args.instead.then_some(adapter));
     if !refusals.is_empty() {
-        return Err(Failure::Refused(refusals));
+        // What looks like ours may be somebody else's too: then that is what is wrong.
+        let ours = |wanted: &WantedOwn| adapter.addresses.iter().any(|own| own.address == wanted.address);
+        let held = if args.addresses.iter().any(ours) { held_by_others([adapter])? } else { Vec::new() };
+        return Err(Failure::Refused(refusals.into_iter().chain(held).collect()));
     }
+    findings::show_on_notes(out, &beside_joining(&computer, adapter, &args.addresses))?;
     refuse_without_rights()?;
     let mac = adapter.mac.ok_or_else(|| Failure::Call(format!("{name} has no MAC address to probe with")))?;
     let all: Vec<Ipv4Addr> = args.addresses.iter().map(|wanted| wanted.address).collect();
@@ -110,14 +116,16 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     if let Some(taken) = taking::held(name, mac, &new, out)? {
         return Err(Failure::Refused(vec![taken_finding(taken, false, sheet)]));
     }
+    // From here on an interruption gives back what was taken.
+    let _calm = Calm::begin();
     let wanted = |before: &AdapterState| joined(before, &args.addresses, name, args.instead);
     let before = taking::take(name, &all, wanted)?;
-    if let Some(taken) = taking::defended(name, mac, &new, out)? {
-        taking::go_back(name, &before)?;
-        return Err(Failure::GivenBack(vec![taken_finding(taken, true, sheet)]));
-    }
+    taking::settle(name, mac, &new, &before, sheet, out)?;
     tell(args, name, out)?;
-    beside(args, name, &before)
+    match &args.command[..] {
+        [program, arguments @ ..] => beside::run(program, arguments, || taking::go_back(name, &before)),
+        [] => Ok(Exit::Fine),
+    }
 }
 
 /// Prints how to make it permanent; the adapter need have no link for that.
@@ -143,13 +151,4 @@ fn tell(args: &Args, name: &str, out: &mut Out) -> Result<(), Failure> {
         out.hint("deft-lantern survey; and when you are done: deft-lantern adapters restore")?;
     }
     Ok(())
-}
-
-/// Runs the command, if there is one, and puts everything back after it.
-fn beside(args: &Args, name: &str, before: &AdapterState) -> Result<Exit, Failure> {
-    let [program, arguments @ ..] = &args.command[..] else { return Ok(Exit::Fine) };
-    let status = Command::new(program).args(arguments).status();
-    taking::go_back(name, before)?;
-    let status = status.map_err(|source| Failure::Start { program: program.clone(), source })?;
-    Ok(Exit::as_theirs(status))
 }

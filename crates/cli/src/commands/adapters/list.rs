@@ -7,7 +7,6 @@ use lantern_core::adapter::{Adapter, Computer, Medium, Origin, OwnAddress, judge
 use lantern_core::clash::own_address_held;
 use lantern_core::conversation::Claim;
 use lantern_core::finding::Finding;
-use lantern_net::run_frames;
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -15,6 +14,7 @@ use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::machine::computer;
 use crate::output::{Cell, Out, Table, Tone, findings};
+use crate::session::run_frames;
 
 #[derive(Debug, clap::Args)]
 pub(super) struct ListArgs {
@@ -35,7 +35,7 @@ struct Answer<'a> {
 pub(super) fn run(args: &ListArgs, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = SheetFile::named_or_only(args.sheet.as_deref())?;
     let computer = computer()?;
-    let mut found = held_by_others(&computer);
+    let mut found = held_by_others(&computer.adapters)?;
     found.extend(judge(&computer, sheet.as_ref().map(|file| &file.sheet)));
     if out.is_json() {
         out.object(&Answer { format: 1, computer: &computer, findings: &found })?;
@@ -54,22 +54,27 @@ pub(super) fn run(args: &ListArgs, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 /// Devices that have an address of this computer: asked by ARP, where there are the rights to.
-fn held_by_others(computer: &Computer) -> Vec<Finding> {
-    let able = computer.adapters.iter().filter(|adapter| adapter.is_up() && adapter.medium == Medium::Wired);
-    let ask = |adapter: &Adapter| {
-        let own = adapter.mac?;
+pub(super) fn held_by_others<'a>(
+    adapters: impl IntoIterator<Item = &'a Adapter>,
+) -> Result<Vec<Finding>, Failure> {
+    let mut found = Vec::new();
+    for adapter in adapters.into_iter().filter(|one| one.is_up() && one.medium == Medium::Wired) {
         let addresses: Vec<Ipv4Addr> = adapter.addresses.iter().map(|own| own.address).collect();
-        if addresses.is_empty() {
-            return None;
-        }
+        let Some(own) = adapter.mac.filter(|_| !addresses.is_empty()) else { continue };
         let mut claim = Claim::probe(own, addresses);
-        // Without the rights nothing is asked, and nothing is known.
-        run_frames(&mut claim, &adapter.name).ok()?;
-        let taken = claim.taken()?;
-        let here = adapter.addresses.iter().find(|own| own.address == taken.address)?;
-        Some(own_address_held((taken.address, here.subnet), Some(own), taken.mac, ""))
-    };
-    able.filter_map(ask).collect()
+        match run_frames(&mut claim, &adapter.name) {
+            Ok(()) => {}
+            // Without the rights nothing is asked, and nothing is known.
+            Err(Failure::Net(_)) => continue,
+            Err(failure) => return Err(failure),
+        }
+        let held = claim.taken().and_then(|taken| {
+            let here = adapter.addresses.iter().find(|own| own.address == taken.address)?;
+            Some(own_address_held((taken.address, here.subnet), Some(own), taken.mac, ""))
+        });
+        found.extend(held);
+    }
+    Ok(found)
 }
 
 fn table(computer: &Computer) -> Table {

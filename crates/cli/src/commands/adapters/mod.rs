@@ -1,6 +1,7 @@
 //! `adapters`: this computer's way to the rig.
 
 mod advise;
+mod beside;
 mod dhcp;
 mod join;
 mod kept;

@@ -106,7 +106,7 @@ fn take(name: &str, adapter: Option<String>, out: &mut Out) -> Result<Exit, Fail
     let parse = |text: &String| text.parse::<WantedOwn>().map_err(broken);
     let addresses: Vec<WantedOwn> = preset.addresses.iter().map(parse).collect::<Result<_, _>>()?;
     let adapter = adapter.unwrap_or(preset.adapter);
-    let lease = |instead| dhcp::Args { adapter: Some(adapter.clone()), instead };
+    let lease = |instead| dhcp::Args { adapter: Some(adapter.clone()), instead, sheet: None };
     match (preset.dhcp, addresses.is_empty()) {
         (false, true) => Err(broken("it names no address")),
         (true, true) => dhcp::run(&lease(true), out),

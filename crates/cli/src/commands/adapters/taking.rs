@@ -3,14 +3,16 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::MacAddress;
-use lantern_core::adapter::{AdapterState, duplicate_finding, moves};
+use lantern_core::adapter::{AdapterState, duplicate_finding, moves, taken_finding};
 use lantern_core::conversation::{Claim, Taken};
 use lantern_core::finding::Finding;
-use lantern_net::{adapter_state, carry_out, missing_rights, run_frames};
+use lantern_core::sheet::RigSheet;
+use lantern_net::{adapter_state, carry_out, missing_rights};
 
 use super::kept::Kept;
 use crate::failure::Failure;
 use crate::output::{Out, findings};
+use crate::session::run_frames;
 
 /// Refuses before anything is done, never half way.
 pub(super) fn refuse_without_rights() -> Result<(), Failure> {
@@ -29,13 +31,35 @@ pub(super) fn held(
 }
 
 /// Whoever defends one of the addresses, listened for after they were taken.
-pub(super) fn defended(
+fn defended(
     adapter: &str,
     mac: MacAddress,
     addresses: &[Ipv4Addr],
     out: &mut Out,
 ) -> Result<Option<Taken>, Failure> {
     run(Claim::announce, mac, addresses, "taken; listening whether anybody defends it", adapter, out)
+}
+
+/// Listens whether anybody defends what was just taken; if so, or when that is interrupted, everything is as before.
+pub(super) fn settle(
+    adapter: &str,
+    mac: MacAddress,
+    addresses: &[Ipv4Addr],
+    before: &AdapterState,
+    sheet: Option<&RigSheet>,
+    out: &mut Out,
+) -> Result<(), Failure> {
+    match defended(adapter, mac, addresses, out) {
+        Ok(None) => Ok(()),
+        Ok(Some(taken)) => {
+            go_back(adapter, before)?;
+            Err(Failure::GivenBack(vec![taken_finding(taken, true, sheet)]))
+        }
+        Err(failure) => {
+            go_back(adapter, before)?;
+            Err(failure)
+        }
+    }
 }
 
 fn run(

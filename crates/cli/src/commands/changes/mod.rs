@@ -94,7 +94,8 @@ pub(super) fn carry_out(
         return Err(Failure::Refused(plan.findings.clone()));
     }
     if !out.is_json() {
-        show(plan, out)?;
+        // Whoever does not see what is about to be changed has not agreed to it.
+        show(plan, out).map_err(|failure| if how.dry_run { failure } else { broken_off(failure) })?;
     }
     let mut results: Vec<Option<Made>> = vec![None; plan.changes.len()];
     let go = !how.dry_run && !plan.changes.is_empty();
@@ -112,8 +113,8 @@ pub(super) fn carry_out(
     }
 }
 
-/// Makes the changes one after the other, up to the first that fails. A logbook that cannot be written ends it before
-/// the next send, and is given back with what became of the others in `results`.
+/// Makes the changes one after the other, up to the first that fails. A logbook that cannot be written, an interruption and
+/// a reader who has gone end it before the next send; that is given back with what became of the others in `results`.
 fn make_all(
     session: &Session,
     plan: &ChangePlan,
@@ -122,10 +123,16 @@ fn make_all(
     out: &mut Out,
 ) -> Result<Option<Failure>, Failure> {
     let mut logbook = LogbookFile::open(&session.logbook_path())?;
-    for (change, result) in plan.changes.iter().zip(results) {
+    for (begun, (change, result)) in plan.changes.iter().zip(results).enumerate() {
         let made = match make(session, change, how, &mut logbook, out) {
             Ok(made) => made,
-            Err(failure) => return Ok(Some(failure)),
+            Err(failure) => {
+                let failure = broken_off(failure);
+                if !matches!(failure, Failure::Unheard) {
+                    tell::how_far(begun, plan.changes.len(), logbook.path(), out)?;
+                }
+                return Ok(Some(failure));
+            }
         };
         let failed = made.outcome.is_failure();
         *result = Some(made);
@@ -135,6 +142,11 @@ fn make_all(
     }
     out.note(&format!("every step is in {}", logbook.path().display()))?;
     Ok(None)
+}
+
+/// Why the changes were broken off: where nobody reads on, that is no end as it should be.
+fn broken_off(failure: Failure) -> Failure {
+    if failure.is_closed_pipe() { Failure::Unheard } else { failure }
 }
 
 fn answer<'a>(plan: &'a ChangePlan, results: &'a [Option<Made>], how: HowToWrite) -> Answer<'a> {
@@ -218,8 +230,8 @@ fn make(
     let name = change.node.title();
     let progress = out.progress();
     progress.show(format!("{name}: asking whether it is still there"));
-    let mut asked = None;
-    session.run(&mut alter, |_, _, event| {
+    let (mut asked, mut under_way) = (None, None);
+    let ran = session.run(&mut alter, |_, _, event| {
         let stage = match event {
             Some(AlterEvent::Sent(step)) => Some((step, Stage::Sending)),
             Some(AlterEvent::Repeated(step)) => Some((step, Stage::Repeating)),
@@ -242,10 +254,24 @@ fn make(
             }
             Some(AlterEvent::Ended(..)) | None => None,
         };
+        let Some((step, stage)) = stage else { return Ok(()) };
         // What cannot be written down is not sent.
-        stage.map_or(Ok(()), |(step, stage)| logbook.write(change, step, stage))
-    })?;
+        logbook.write(change, step, stage)?;
+        under_way = matches!(stage, Stage::Sending | Stage::Repeating).then_some(step);
+        Ok(())
+    });
     drop(progress);
+    if let (Err(failure), Some(step)) = (&ran, under_way) {
+        if !matches!(failure, Failure::Logbook { .. }) {
+            logbook.write(change, step, Stage::BrokenOff)?;
+        }
+        let fields: Vec<String> = change.steps[step].differences.iter().map(Difference::field).collect();
+        out.note(&format!(
+            "{name}: {} was sent and not read back; whether it took it is open",
+            fields.join(", ")
+        ))?;
+    }
+    ran?;
     let outcome = alter.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
     let made = Made { outcome, node: alter.node().clone() };
     if !out.is_json() {

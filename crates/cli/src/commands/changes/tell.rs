@@ -1,12 +1,14 @@
 //! What became of a change, in a sentence, and what to do next.
 
+use std::path::Path;
+
 use lantern_core::change::Change;
 use lantern_core::compare::Difference;
 use lantern_core::conversation::{Outcome, Shift};
 
 use super::Made;
 use crate::failure::Failure;
-use crate::output::{Out, Tone};
+use crate::output::{Out, Tone, counted};
 
 /// Tells what became of one node.
 pub(super) fn tell(change: &Change, made: &Made, out: &mut Out) -> Result<(), Failure> {
@@ -14,6 +16,13 @@ pub(super) fn tell(change: &Change, made: &Made, out: &mut Out) -> Result<(), Fa
     let word = out.paint().dye(tone, word);
     let text = format!("{word}  {text}");
     Ok(out.line(&crate::output::wrapped(&text, out.width(), 2))?)
+}
+
+/// How far a run of changes came that was broken off.
+pub(super) fn how_far(made: usize, of: usize, logbook: &Path, out: &mut Out) -> Result<(), Failure> {
+    let book = logbook.display();
+    out.note(&format!("broken off with {made} of {} made; every step is in {book}", counted(of, "change")))?;
+    Ok(out.hint("run the same command again: it does what is still open")?)
 }
 
 fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {

@@ -12,14 +12,24 @@ use crate::session::Session;
 /// The most rows shown while it runs; the table at its end shows the rest.
 const MOST_ROWS: usize = 300;
 
-/// Runs a survey to its end; gives what went through, and how long it took.
-pub(super) fn run(survey: &mut Survey, session: &Session, out: &mut Out) -> Result<(Traffic, Duration), Failure> {
+/// How a survey went.
+pub(super) struct Ran {
+    /// What went through.
+    pub(super) traffic: Traffic,
+    /// How long it took.
+    pub(super) listened: Duration,
+    /// The interruption that broke it off.
+    pub(super) broken: Option<Failure>,
+}
+
+/// Runs a survey to its end, or to an interruption.
+pub(super) fn run(survey: &mut Survey, session: &Session, out: &mut Out) -> Result<Ran, Failure> {
     let progress = out.progress();
     let expected = session.sheet().map(|sheet| sheet.nodes.len());
     let paint = out.notes_paint();
-    let (mut rows, mut took) = (0, Duration::ZERO);
-    let traffic = session.run(survey, |survey, now, event| {
-        took = now;
+    let (mut rows, mut listened) = (0, Duration::ZERO);
+    let (traffic, broken) = session.run_as_far_as_possible(survey, |survey, now, event| {
+        listened = now;
         match event {
             Some(SurveyEvent::Seen(glimpse)) if rows < MOST_ROWS => {
                 rows += 1;
@@ -31,7 +41,7 @@ pub(super) fn run(survey: &mut Survey, session: &Session, out: &mut Out) -> Resu
         }
         Ok(())
     })?;
-    Ok((traffic, took))
+    Ok(Ran { traffic, listened, broken })
 }
 
 fn show(progress: &Progress, survey: &Survey, now: Duration, expected: Option<usize>) {

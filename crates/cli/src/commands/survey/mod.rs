@@ -29,6 +29,7 @@ use crate::memory::{Memory, Remembered};
 use crate::output::Out;
 use crate::session::{Session, Where};
 
+use live::Ran;
 pub(crate) use live::row;
 use plan::recorder;
 pub(crate) use plan::wants;
@@ -165,7 +166,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let plan = plan::of(args, &session, &known);
     plan::announce(&plan, out)?;
     let mut survey = Survey::new(plan);
-    let (traffic, listened) = live::run(&mut survey, &session, out)?;
+    let Ran { traffic, listened, broken } = live::run(&mut survey, &session, out)?;
     if let (Some(path), Some(packets)) = (&args.record, session.station_mut().stop_recording()) {
         let packets = packets.map_err(|source| Failure::Write { path: path.clone(), source })?;
         out.note(&format!("recorded {packets} packets in {}", path.display()))?;
@@ -176,7 +177,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let outcome = Outcome::of(survey, args, session.adapter().to_owned(), blind_spots, listened, session.sheet());
     let network = session.seats().first().map_or_else(String::new, |seat| seat.subnet.to_string());
     let last: Vec<&Remembered> = known.iter().filter(|one| one.in_last && one.network == network).collect();
-    let wholly = args.is_about_everything() && args.only.is_empty();
+    let wholly = args.is_about_everything() && args.only.is_empty() && broken.is_none();
     // A survey that saw nobody tells of a cable, not of the rig.
     if let Some(memory) = memory.as_mut().filter(|_| args.mac.is_none() && !outcome.devices.is_empty())
         && let Err(failure) = memory.remember(&network, &outcome.taken, &outcome.devices, wholly)
@@ -186,6 +187,13 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     if let Some(path) = &args.save {
         save(path, &outcome)?;
+    }
+    if let Some(broken) = broken {
+        let time = listened.as_secs_f32();
+        out.note(&format!("broken off after {time:.1} s: not everybody has had time to answer"))?;
+        let earlier = show::Earlier { known: &known, last: &[] };
+        tell(args, &outcome, &earlier, None, out)?;
+        return Err(broken);
     }
     if outcome.devices.is_empty() && !out.is_json() {
         return nothing_found(&session, &outcome.plan, traffic.heard, out);

@@ -1,0 +1,165 @@
+//! Ctrl-C, a request to end and a pipe that nobody reads on, at any moment: calm, written down, and nothing left taken.
+#![cfg(unix)]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use std::io::{BufRead, BufReader};
+use std::os::unix::process::ExitStatusExt;
+use std::process::{Child, Command, ExitStatus, Stdio};
+use std::time::{Duration, Instant};
+
+use lantern_sim::{Scene, TIDEWICK};
+use rstest::rstest;
+use rustix::process::{Pid, Signal, kill_process};
+use serde_json::Value;
+
+use support::{Rig, noting};
+
+/// Long enough for a loaded machine; it takes a tenth of a second.
+const CALMLY: Duration = Duration::from_secs(2);
+
+fn started(rig: &Rig, arguments: &[&str]) -> Child {
+    Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+        .args(arguments)
+        .current_dir(rig.folder.path("."))
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap()
+}
+
+/// The end of a program that was asked to end just now.
+fn ended(child: &mut Child) -> ExitStatus {
+    let asked = Instant::now();
+    loop {
+        if let Some(status) = child.try_wait().unwrap() {
+            return status;
+        }
+        assert!(asked.elapsed() < CALMLY, "it goes on");
+        std::thread::sleep(Duration::from_millis(5));
+    }
+}
+
+/// Every step in the logbook that was about to be sent, and what became of it.
+fn steps(rig: &Rig) -> Vec<(String, String)> {
+    let text = std::fs::read_to_string(rig.folder.path("tidewick.log.jsonl")).unwrap_or_default();
+    let lines = text.lines().map(|line| serde_json::from_str::<Value>(line).expect("a whole line"));
+    let mut steps: Vec<(String, String)> = Vec::new();
+    for line in lines {
+        let key = format!("{} {}", line["node"], line["step"]);
+        let stage = line["stage"].as_str().unwrap().to_owned();
+        match steps.iter_mut().find(|(other, _)| *other == key) {
+            Some(step) => step.1 = stage,
+            None => steps.push((key, stage)),
+        }
+    }
+    steps
+}
+
+/// Ends by the signal, at once, whatever it was at; after it the same command does the rest.
+#[rstest]
+#[case::survey(&["survey"])]
+#[case::arrivals(&["arrivals"])]
+#[case::check(&["check", "tidewick.rig.toml"])]
+fn looking_ends_at_any_moment(#[case] arguments: &[&str], #[values(Signal::INT, Signal::TERM)] signal: Signal) {
+    let rig = Rig::tidewick();
+    for after in [40, 150, 400, 900, 1600, 2300] {
+        let mut child = started(&rig, arguments);
+        std::thread::sleep(Duration::from_millis(after));
+        kill_process(Pid::from_child(&child), signal).unwrap();
+        assert_eq!(ended(&mut child).signal(), Some(signal.as_raw()), "after {after} ms");
+    }
+    // What was seen before it was broken off is not taken for the whole rig.
+    assert!(!rig.run(&["survey"]).out.contains("new since"));
+}
+
+/// What a survey has seen is shown, though it was broken off.
+#[test]
+fn a_survey_that_is_broken_off_shows_what_it_saw() {
+    let rig = Rig::tidewick();
+    let mut child = started(&rig, &["survey", "--for", "1m"]);
+    std::thread::sleep(Duration::from_millis(1500));
+    kill_process(Pid::from_child(&child), Signal::INT).unwrap();
+    ended(&mut child);
+    let out = std::io::read_to_string(child.stdout.take().unwrap()).unwrap();
+    assert!(out.contains("quay-north"), "{out}");
+}
+
+/// A rig of which every node has to change, broken off again and again: at the end all is as planned, and every step that
+/// was sent has an end in the logbook.
+#[test]
+fn changes_that_are_broken_off_twenty_times_are_finished_at_last() {
+    let rig = Rig::tidewick();
+    rig.ground.switch("slip-low", true);
+    let mut broken = 0;
+    for moment in 0..20 {
+        let mut child = started(&rig, &["apply", "tidewick.rig.toml", "--yes", "--restart", "5"]);
+        std::thread::sleep(Duration::from_millis(2600 + moment * 130));
+        if child.try_wait().unwrap().is_none() {
+            kill_process(Pid::from_child(&child), Signal::INT).unwrap();
+            broken += usize::from(ended(&mut child).signal() == Some(2));
+        }
+        for (step, stage) in steps(&rig) {
+            assert!(!matches!(stage.as_str(), "sending" | "repeating"), "{step} was left at {stage}");
+        }
+    }
+    assert!(broken > 0, "nothing was broken off");
+    rig.run(&["apply", "tidewick.rig.toml", "--yes"]);
+    rig.run(&["check", "tidewick.rig.toml"]).ended(0);
+}
+
+/// Nobody reads on: what only looks ends well, and what changes nodes says that it is not finished.
+#[test]
+fn a_closed_pipe_ends_what_waits() {
+    let rig = Rig::with(&Scene::parse(TIDEWICK).unwrap());
+    let guest = rig.ground.guest().to_string();
+    for arguments in [&["arrivals", "--adapter", &guest][..], &["survey", "--for", "1m", "--adapter", &guest]] {
+        let mut child = started(&rig, arguments);
+        std::thread::sleep(Duration::from_millis(700));
+        drop(child.stdout.take());
+        assert_eq!(ended(&mut child).code(), Some(0), "{arguments:?}");
+    }
+}
+
+#[test]
+fn a_closed_pipe_stops_changes_before_the_next_send() {
+    let rig = Rig::tidewick();
+    let mut child = started(&rig, &["apply", "tidewick.rig.toml", "--yes"]);
+    let first = BufReader::new(child.stdout.take().unwrap()).lines().next().unwrap().unwrap();
+    assert!(!first.is_empty());
+    let began = Instant::now();
+    let status = loop {
+        match child.try_wait().unwrap() {
+            Some(status) => break status,
+            None => assert!(began.elapsed() < Duration::from_secs(20)),
+        }
+        std::thread::sleep(Duration::from_millis(20));
+    };
+    assert_eq!(status.code(), Some(3));
+    assert!(steps(&rig).iter().all(|(_, stage)| stage != "sending"));
+}
+
+/// An address that was taken is given back, whether the command beside it listens to the signal or not.
+#[test]
+fn what_was_taken_is_given_back() {
+    let Some(said) = noting(
+        "rig0",
+        "kept() { ls state/deft-lantern/adapters 2>/dev/null | wc -l; }",
+        "note before; i=0\n\
+         for command in 'sleep 60' 'sh -c \"trap : TERM; while :; do sleep 1; done\"'; do\n\
+         eval \"deft-lantern adapters join 10.99.0.5/24 -- $command\" & pid=$!\n\
+         until ip -4 addr show dev rig0 | grep -q 10.99.0.5; do sleep 0.02; done; sleep 4.3\n\
+         pkill -TERM -P $pid -f 'adapters join' || kill -TERM $pid; wait $pid; echo code $?\n\
+         note after; same before after; echo kept $(kept); done\n\
+         deft-lantern adapters join 10.99.0.5/24 & pid=$!\n\
+         until ip -4 addr show dev rig0 | grep -q 10.99.0.5; do sleep 0.02; done; sleep 0.5\n\
+         kill -TERM $pid; wait $pid; echo code $?; note after; same before after; echo kept $(kept)",
+    ) else {
+        return;
+    };
+    assert_eq!(said.out.matches("same before after").count(), 3, "{}\n{}", said.out, said.notes);
+    assert_eq!(said.out.matches("kept 0").count(), 3, "{}", said.out);
+    assert_eq!(said.out.matches("code 143").count(), 3, "{}", said.out);
+}
