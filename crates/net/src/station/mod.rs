@@ -66,6 +66,8 @@ pub struct Station {
     pub(crate) own_mac: Option<MacAddress>,
     /// Sockets that do nothing but be in groups: a system lets one socket be in few (on Linux twenty).
     joiners: RefCell<Vec<UdpSocket>>,
+    /// Sockets that are only there, so that the system refuses nobody who answers.
+    swallowers: Vec<UdpSocket>,
     neighbours: bool,
     lacks: Vec<Lack>,
     shared: bool,
@@ -88,8 +90,11 @@ impl Station {
             }
         }
         for port in &wants.ports {
-            let is_held = *port == ART_NET_PORT && Udp::is_held(choice, *port);
-            station.shared |= is_held;
+            let is_held = Udp::is_held(choice, *port);
+            station.shared |= is_held && *port == ART_NET_PORT;
+            if station.tap.is_some() && !is_held {
+                station.swallowers.extend(udp::swallower(choice, *port));
+            }
             let is_all = *port == ART_NET_PORT && wants.ports.len() == 1 && station.tap.is_none();
             let opened = if station.tap.is_some() {
                 Udp::open_to_speak(choice, *port)
@@ -138,6 +143,7 @@ impl Station {
             recorder: None,
             own_mac: None,
             joiners: RefCell::new(Vec::new()),
+            swallowers: Vec::new(),
             neighbours: false,
             lacks: Vec::new(),
             shared: false,

@@ -92,6 +92,21 @@ impl Udp {
     }
 }
 
+/// Takes in what comes to a port here that nobody else holds, and does nothing with it. Without it the system would tell
+/// everybody who answers us that nobody is here (ICMP, port unreachable).
+///
+/// It is bound to no adapter and no address, so that a program that opens the port later is preferred to it.
+pub(super) fn swallower(choice: &Choice, port: u16) -> io::Result<UdpSocket> {
+    let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
+    imp::share(&socket)?;
+    // The system makes the smallest buffer of it; what is more than that is dropped in silence.
+    socket.set_recv_buffer_size(1).unwrap_or(());
+    let at = |address| bind_to_address(&socket, SocketAddrV4::new(address, port));
+    // Somebody on another adapter may hold it for himself.
+    at(Ipv4Addr::UNSPECIFIED).or_else(|_| at(choice.seats[0].own))?;
+    Ok(socket.into())
+}
+
 /// A socket of any port, to knock with.
 pub(super) fn knocker(choice: &Choice) -> io::Result<UdpSocket> {
     let socket = bound(choice, 0, false)?;

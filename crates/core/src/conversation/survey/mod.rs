@@ -97,13 +97,12 @@ impl Survey {
             && (plan.ways.contains(Way::Arp) || plan.ways.contains(Way::Echo));
         let (likely, ranges) =
             if asks_one_by_one { (&plan.likely[..], &plan.ranges[..]) } else { (&[][..], &[][..]) };
+        // Where it is about some nodes only, nobody need offer us an address.
+        let discovers = !plan.is_passive() && plan.ways.contains(Way::Dhcp) && plan.concern.is_everybody();
         Self {
             outbox: Outbox::with_pace(plan.vantage.seats.clone(), plan.real_pace()),
             calls: Calls::new(&plan),
-            discover: Discover::new(
-                plan.vantage.frames_from().filter(|_| !plan.is_passive() && plan.ways.contains(Way::Dhcp)),
-                plan.vantage.mark,
-            ),
+            discover: Discover::new(plan.vantage.frames_from().filter(|_| discovers), plan.vantage.mark),
             sweep: Sweep::new(likely, ranges, &own, if plan.extent == Extent::Ranges { 2 } else { 3 }),
             plan,
             census: Census::default(),

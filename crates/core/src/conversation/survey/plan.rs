@@ -99,6 +99,11 @@ impl Concern {
         }
     }
 
+    /// Whether it is about everybody.
+    pub(crate) const fn is_everybody(&self) -> bool {
+        matches!(self, Self::Everybody)
+    }
+
     /// Whether this node is among them.
     pub(crate) fn has_node(&self, node: &FoundNode) -> bool {
         match self {
