@@ -12,6 +12,7 @@
 //! sockets and against simulated nodes under a virtual clock.
 
 mod alter;
+mod arrivals;
 mod claim;
 mod lease;
 mod listen;
@@ -28,6 +29,7 @@ use lantern_wire::MacAddress;
 use crate::address::Subnet;
 
 pub use alter::{Alter, AlterEvent, AskedBy, Other, Outcome, Shift};
+pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
 pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};

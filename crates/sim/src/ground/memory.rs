@@ -259,14 +259,32 @@ impl MemoryGround {
     fn wake_all(&mut self) {
         for index in 0..self.nodes.len() {
             if self.nodes[index].wake_at().is_some_and(|at| at <= self.now) {
+                let was_there = self.nodes[index].is_listening();
                 self.nodes[index].wake(self.now);
+                if !was_there && self.nodes[index].is_listening() {
+                    self.claim(self.nodes[index].setup().mac, self.nodes[index].address());
+                }
                 self.let_node_speak(index, self.nodes[index].address());
             }
         }
         for index in 0..self.devices.len() {
             if self.devices[index].wake_at().is_some_and(|at| at <= self.now) {
+                let was_there = self.devices[index].is_listening();
                 self.devices[index].wake(self.now);
+                if !was_there && self.devices[index].is_listening() {
+                    self.claim(self.devices[index].setup().mac, self.devices[index].setup().address);
+                }
                 self.let_device_speak(index);
+            }
+        }
+    }
+
+    /// Whoever starts asks whether its address is free, and says that it is its own (RFC 5227).
+    fn claim(&mut self, mac: MacAddress, address: Ipv4Addr) {
+        if self.has_frames() {
+            self.carry_frame(Arp::probe(mac, address).to_bytes());
+            for _ in 0..2 {
+                self.carry_frame(Arp::announcement(mac, address).to_bytes());
             }
         }
     }

@@ -17,6 +17,8 @@ pub enum SurveyEvent {
     Found(usize),
     /// Somebody was seen for the first time.
     Seen(Glimpse),
+    /// Somebody who was seen before was away for so long, and is heard again; in a survey without an end.
+    Back(Glimpse, Duration),
 }
 
 /// The first that was seen of somebody.

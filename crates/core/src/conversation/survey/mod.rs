@@ -12,6 +12,7 @@ mod discover;
 mod events;
 mod plan;
 mod retries;
+mod returns;
 mod services;
 mod single;
 mod sweep;
@@ -31,6 +32,7 @@ use crate::sheet::SheetNode;
 use art_net::Calls;
 use discover::Discover;
 use retries::Retries;
+use returns::Returns;
 use services::Services;
 use sweep::Sweep;
 
@@ -74,6 +76,7 @@ pub struct Survey {
     echoes: Retries<Whom>,
     joined: BTreeSet<u16>,
     discover: Discover,
+    returns: Returns,
     neighbours_at: Duration,
     look_at: Duration,
     seen: usize,
@@ -102,6 +105,7 @@ impl Survey {
         Self {
             outbox: Outbox::with_pace(plan.vantage.seats.clone(), plan.real_pace()),
             calls: Calls::new(&plan),
+            returns: Returns::default(),
             discover: Discover::new(plan.vantage.frames_from().filter(|_| discovers), plan.vantage.mark),
             sweep: Sweep::new(likely, ranges, &own, if plan.extent == Extent::Ranges { 2 } else { 3 }),
             plan,
@@ -245,8 +249,13 @@ impl Survey {
         if news.is_new {
             self.seen += 1;
             self.tell(SurveyEvent::Seen(Glimpse::of(sighting)));
-            if self.plan.extent == Extent::Endless {
+        }
+        if self.plan.extent == Extent::Endless {
+            if news.is_new {
                 self.services.ask_again(now);
+            }
+            if let Some(away) = self.returns.heard(sighting) {
+                self.tell(SurveyEvent::Back(Glimpse::of(sighting), away));
             }
         }
         match news.node {
