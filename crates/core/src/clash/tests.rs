@@ -230,8 +230,10 @@ const TWO_PORTS: &str =
 
 #[rstest]
 #[case::open("[[node.port]]\nport = 2\nout = \"fill\"", &["U006"])]
-#[case::another_number_by_sacn("[[node.port]]\nport = 2\nout = \"sacn 2\"", &[])]
-#[case::the_number_by_sacn("[[node.port]]\nport = 2\nout = \"sacn 1\"", &["U007"])]
+#[case::another_number_by_sacn("[[node.port]]\nport = 2\nout = \"sacn 34\"", &[])]
+#[case::the_number_by_sacn("[[node.port]]\nport = 5\nout = \"sacn 1\"", &["U007"])]
+#[case::torn_by_sacn("[[node.port]]\nport = 2\nout = \"sacn 2\"", &["U014"])]
+#[case::torn_by_an_input("[[node.port]]\nport = 2\nin = 48", &["U014"])]
 #[case::last_of_the_page("[[node.port]]\nport = 4\nout = 47", &[])]
 #[case::another_sub_net("[[node.port]]\nport = 4\nout = 48", &["U014"])]
 #[case::on_the_next_page("[[node.port]]\nport = 5\nout = 48", &[])]

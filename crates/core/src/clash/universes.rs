@@ -108,16 +108,18 @@ fn no_such(sheet: &RigSheet, node: &SheetNode, port: &SheetPort) -> Option<Findi
     Some(NO_SUCH.finding(what, remedy).at(sheet, port.universe.span, "no such universe"))
 }
 
-/// Ports one to four of a node, five to eight, and so on, share net and sub where they speak Art-Net.
+/// Ports one to four of a node, five to eight, and so on, share net and sub, whatever their direction and protocol: a port that
+/// takes sACN has its universe as a Port-Address too.
 fn torn_pages(sheet: &RigSheet, node: &SheetNode) -> Vec<Finding> {
-    let art_net = |port: &&SheetPort| matches!(port.universe.value, AskedUniverse::Real(Universe::ArtNet(_)));
-    let ports: Vec<&SheetPort> = node.ports.iter().filter(art_net).collect();
+    let address = |port: &SheetPort| port.universe.value.real().and_then(Universe::port_address);
+    let ports: Vec<(&SheetPort, PortAddress)> =
+        node.ports.iter().filter_map(|port| Some((port, address(port)?))).collect();
     let mut findings = Vec::new();
-    for (i, port) in ports.iter().enumerate() {
-        let Some(first) = ports[..i].iter().find(|earlier| earlier.page() == port.page()) else { continue };
-        let address = |port: &SheetPort| port.universe.value.real().and_then(Universe::port_address);
-        let (Some(here), Some(there)) = (address(port), address(first)) else { continue };
-        if here.shares_page_with(there) {
+    for (i, (port, here)) in ports.iter().copied().enumerate() {
+        let Some((first, there)) = ports[..i].iter().find(|(earlier, _)| earlier.page() == port.page()) else {
+            continue;
+        };
+        if here.shares_page_with(*there) {
             continue;
         }
         let name = &node.name.value;

@@ -2,8 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use super::{PortAt, SUB_NET, Splits, asked, is_of_clone, port, real};
-use crate::Protocol;
+use super::{PortAt, SUB_NET, Splits, is_of_clone, port, real};
 use crate::fill::SPLIT_LEFT_OVER;
 use crate::finding::Finding;
 use crate::sheet::{RigSheet, SheetNode, SheetPort};
@@ -34,9 +33,8 @@ impl Bundle {
 pub(super) fn bundles(sheet: &RigSheet, open: &[PortAt], splits: &Splits) -> Vec<Bundle> {
     type PageAt = (usize, u32);
     let page = |at: PortAt| -> PageAt { (at.0, port(sheet, at).1.page()) };
-    let is_art_net = |at: PortAt| asked(sheet, at) == Some(Protocol::ArtNet);
     let mut group: HashMap<PageAt, PageAt> = HashMap::new();
-    for at in open.iter().copied().filter(|at| is_art_net(*at) && !is_of_clone(sheet, *at)) {
+    for at in open.iter().copied().filter(|at| !is_of_clone(sheet, *at)) {
         let (here, there) = (root(&mut group, page(at)), root(&mut group, page(splits.first(at))));
         // The earlier page stands for both.
         group.insert(here.max(there), here.min(there));
@@ -45,12 +43,6 @@ pub(super) fn bundles(sheet: &RigSheet, open: &[PortAt], splits: &Splits) -> Vec
     let mut all: Vec<Bundle> = Vec::new();
     for at in open.iter().copied().filter(|at| !is_of_clone(sheet, *at)) {
         let is_first = splits.first(at) == at;
-        if !is_art_net(at) {
-            if is_first {
-                all.push(Bundle { firsts: vec![at], ..Bundle::default() });
-            }
-            continue;
-        }
         let bundle = *pages.entry(root(&mut group, page(at))).or_insert_with(|| {
             all.push(Bundle { is_page: true, ..Bundle::default() });
             all.len() - 1
@@ -58,7 +50,7 @@ pub(super) fn bundles(sheet: &RigSheet, open: &[PortAt], splits: &Splits) -> Vec
         if is_first {
             all[bundle].firsts.push(at);
         }
-        let written = |at: PortAt| real(sheet, at).filter(|u| !u.is_sacn()).and_then(Universe::port_address);
+        let written = |at: PortAt| real(sheet, at).and_then(Universe::port_address);
         let neighbours = (0..sheet.nodes[at.0].ports.len()).map(|port| (at.0, port));
         let on_page = neighbours.filter(|other| page(*other) == page(at));
         for there in on_page.chain([splits.first(at)]) {

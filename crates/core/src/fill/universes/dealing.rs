@@ -126,7 +126,8 @@ impl<'s> Dealing<'s> {
         let behind = self.last.get(&area).map_or(0, |last| last + 1);
         let from = if bundle.sub_net().is_some() { 0 } else { behind };
         let sent = self.sent.get(&protocol);
-        let is_free = |number: u16| !self.taken.contains(&number) && (protocol == Protocol::ArtNet || number > 0);
+        let by_sacn = bundle.firsts.iter().any(|at| asked(self.sheet, *at) == Some(Protocol::Sacn));
+        let is_free = |number: u16| !self.taken.contains(&number) && (!by_sacn || number > 0);
         let is_sent = |number: u16| is_free(number) && sent.is_none_or(|sent| sent.contains(&number));
         let gap = self.gap.get(&area).copied().unwrap_or(0);
         let search = |from: u16, ok: &dyn Fn(u16) -> bool| find(&ranges, from, bundle, ok);
