@@ -153,3 +153,23 @@ fn another_program_keeps_its_datagrams(#[case] how: &str, #[case] sentence: &str
     // Our own questions bring it answers too; not one of its own is missing.
     assert!(heard >= 150, "{heard} of 150 heard");
 }
+
+/// A sheet written from what is there finds nothing to object to, gateway and range included; and what stands on it besides,
+/// without a MAC address, does not stand in the way of a single node.
+#[test]
+fn a_fresh_sheet_is_as_planned_and_others_on_it_block_nobody() {
+    let gateway = "gateway = \"10.40.0.2\"";
+    let others =
+        format!("{}{}", node("quay-south", 5, "10.40.1.101", gateway), device("mixer", 1, "10.40.2.21", MIXER));
+    let scene = scene(&others).replacen("pages =", &format!("{gateway}\npages ="), 1);
+    let script = "deft-lantern sheet new a.rig.toml --survey >/dev/null 2>&1; deft-lantern check a.rig.toml; echo check $?\n\
+        deft-lantern survey --save c.census.json >/dev/null 2>&1; deft-lantern sheet new b.rig.toml --from c.census.json 2>/dev/null\n\
+        grep ^range b.rig.toml; deft-lantern check b.rig.toml >/dev/null; echo check $?\n\
+        printf '\\n[[node]]\\nname = \"ghost\"\\naddress = \"10.40.3.3\"\\n[[node]]\\nname = \"mixer\"\\naddress = \"10.40.2.21\"\\n' >> a.rig.toml\n\
+        sed -i 's/\"quay-north\"/\"mast\"/' a.rig.toml; deft-lantern apply a.rig.toml --only mast --yes; echo apply $?";
+    let Some(said) = on_scene(&scene, script) else { return };
+    assert_eq!(said.out.matches("check 0").count(), 2, "{}{}", said.out, said.notes);
+    said.line(&["range = \"10.40.0.0/16\""]);
+    said.line(&["done  mast at 10.40.1.100, read back"]);
+    said.line(&["apply 0"]);
+}

@@ -17,6 +17,7 @@ struct Answer {
     format: u32,
     taken: String,
     adapter: String,
+    networks: Vec<String>,
     devices: Vec<Device>,
     nodes: Vec<Node>,
     sources: Vec<serde_json::Value>,
@@ -82,6 +83,7 @@ struct Node {
     dhcp: Option<bool>,
     settings: Option<serde_json::Value>,
     pages: Vec<Page>,
+    rounds: u32,
     first_heard_ms: u64,
     last_heard_ms: u64,
 }

@@ -265,3 +265,16 @@ fn whoever_is_not_meant_gets_little() {
     let strangers = sent.iter().filter(|(to, asks)| *asks && *to != meant).count();
     assert_eq!(strangers, 0, "nobody else is asked for settings");
 }
+
+/// A unit that has fewer ports than its kind is not waited for for ever: it told itself often enough.
+#[test]
+fn a_unit_with_fewer_ports_than_its_kind_is_whole() {
+    let scene = Scene::parse(
+        "network = \"10.40.0.0\"\n[[node]]\nname = \"small\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:01\"\n\
+         address = \"10.40.1.100\"\npages = [{ out = [0, 1] }]\n",
+    )
+    .unwrap();
+    let census = survey(&mut ground(&scene), None);
+    let node = &census.nodes()[0];
+    assert_eq!((node.port_count(), node.pages.len(), node.is_whole()), (2, 1, true));
+}

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Census, Device, FoundNode, Service, Source, Stream, Surroundings};
 use crate::Said;
+use crate::address::Subnet;
 
 /// The version of the format.
 const FORMAT: u32 = 1;
@@ -17,6 +18,9 @@ pub struct CensusFile<'a> {
     pub taken: &'a str,
     /// Through which adapter.
     pub adapter: &'a str,
+    /// The networks that this computer was in there.
+    #[serde(serialize_with = "networks")]
+    pub networks: &'a [Subnet],
     /// Every device, in the order of their addresses.
     pub devices: &'a [Device],
     /// The Art-Net nodes among them, in the order of their addresses.
@@ -36,6 +40,8 @@ pub struct CensusFile<'a> {
 pub struct SavedCensus {
     /// When it was taken.
     pub taken: String,
+    /// The networks that this computer was in there; none in files of earlier versions.
+    pub networks: Vec<Subnet>,
     /// The Art-Net nodes.
     pub census: Census,
     /// Every device.
@@ -50,6 +56,10 @@ pub struct NodeRecord<'a> {
     model: String,
     #[serde(flatten)]
     node: &'a FoundNode,
+}
+
+fn networks<S: serde::Serializer>(networks: &&[Subnet], to: S) -> Result<S::Ok, S::Error> {
+    to.collect_seq(networks.iter().map(ToString::to_string))
 }
 
 /// Why a file is no census.
@@ -67,15 +77,22 @@ pub enum CensusFileError {
 }
 
 impl<'a> CensusFile<'a> {
-    /// `census`, and the devices in it, as taken at that time through that adapter.
+    /// `census`, and the devices in it, as taken at that time through that adapter in those networks.
     #[must_use]
-    pub fn new(census: &'a Census, devices: &'a [Device], taken: &'a str, adapter: &'a str) -> Self {
+    pub fn new(
+        census: &'a Census,
+        devices: &'a [Device],
+        taken: &'a str,
+        adapter: &'a str,
+        networks: &'a [Subnet],
+    ) -> Self {
         let record =
             |node: &'a FoundNode| NodeRecord { name: node.name(), label: node.label(), model: node.model(), node };
         Self {
             format: FORMAT,
             taken,
             adapter,
+            networks,
             devices,
             nodes: census.by_address().into_iter().map(record).collect(),
             sources: census.sources(),
@@ -99,6 +116,8 @@ impl SavedCensus {
         #[derive(Deserialize)]
         struct Body {
             taken: String,
+            #[serde(default)]
+            networks: Vec<String>,
             nodes: Vec<FoundNode>,
             #[serde(default)]
             devices: Vec<Device>,
@@ -108,6 +127,8 @@ impl SavedCensus {
             return Err(CensusFileError::Format { found: head.format });
         }
         let body: Body = serde_json::from_str(text)?;
-        Ok(Self { taken: body.taken, census: Census::of(body.nodes), devices: body.devices })
+        let parse = |text: &String| text.parse().map_err(serde::de::Error::custom);
+        let networks = body.networks.iter().map(parse).collect::<Result<_, serde_json::Error>>()?;
+        Ok(Self { taken: body.taken, networks, census: Census::of(body.nodes), devices: body.devices })
     }
 }

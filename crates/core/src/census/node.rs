@@ -17,6 +17,9 @@ use crate::{DataLoss, Said, as_text};
 
 /// Replies of one node within so long belong to one round: it answers a poll with all its pages at once.
 const SAME_ROUND: Duration = Duration::from_millis(40);
+/// One that told its first page so often, and never another, has no other: four times the same loss in a row is rare, and
+/// what is missing then are ports at the end, none is taken for another.
+const ENOUGH_ROUNDS: u32 = 4;
 /// The most pages that say the same index. More are the changes of a node that is being worked on.
 const MOST_TWINS: usize = 8;
 
@@ -62,6 +65,9 @@ pub struct FoundNode {
     pub settings: Option<IpSettings>,
     /// Its pages, in order of their index.
     pub pages: Vec<Page>,
+    /// How often it told its first page.
+    #[serde(default)]
+    pub rounds: u32,
     /// When it was first heard, since the conversation began.
     #[serde(rename = "first_heard_ms", with = "crate::as_millis")]
     pub first_heard: Duration,
@@ -117,6 +123,7 @@ impl FoundNode {
             dhcp: None,
             settings: None,
             pages: Vec::new(),
+            rounds: 0,
             first_heard: sighting.at,
             last_heard: sighting.at,
             settled: false,
@@ -163,6 +170,10 @@ impl FoundNode {
             self.dhcp = Some(reply.status2.dhcp_in_use());
         }
         let is_first = self.pages.first().is_none_or(|root| root.index >= page.index);
+        let again = |root: &Page| page.heard >= root.heard + SAME_ROUND;
+        if is_first && self.pages.first().is_none_or(again) {
+            self.rounds += 1;
+        }
         self.keep_page(page);
         if is_first {
             self.learn_root(reply);
@@ -299,8 +310,14 @@ impl FoundNode {
     /// port numbers certain.
     #[must_use]
     pub fn is_whole(&self) -> bool {
+        self.is_whole_with(self.kind().map_or(0, |kind| kind.ports))
+    }
+
+    /// The same for a node that should have so many ports at least. One that has told itself often enough has no more.
+    #[must_use]
+    pub(crate) fn is_whole_with(&self, ports: u32) -> bool {
         let no_gap = self.pages.iter().zip(1..).all(|(page, expected)| page.index == expected);
-        no_gap && self.kind().is_none_or(|kind| self.port_count() >= kind.ports)
+        no_gap && (self.port_count() >= ports || self.rounds >= ENOUGH_ROUNDS)
     }
 }
 

@@ -105,8 +105,14 @@ fn a_census_survives_being_saved() {
     let mut devices = census.devices(&Viewpoint::default());
     // Places in the live census are not saved.
     devices.iter_mut().for_each(|device| device.node = None);
-    let saved =
-        serde_json::to_string(&CensusFile::new(&census, &devices, "2026-05-03T18:00:00Z", "show")).unwrap();
+    let saved = serde_json::to_string(&CensusFile::new(
+        &census,
+        &devices,
+        "2026-05-03T18:00:00Z",
+        "show",
+        &["10.40.0.0/16".parse().unwrap()],
+    ))
+    .unwrap();
     let again = SavedCensus::from_json(&saved).unwrap();
     assert_eq!((again.census.nodes(), &again.devices), (census.nodes(), &devices));
 }

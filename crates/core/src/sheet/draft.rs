@@ -1,6 +1,8 @@
 //! A first sheet, with comments that teach: empty, or written down from what was found.
 
+use std::collections::BTreeSet;
 use std::fmt::Write;
+use std::net::Ipv4Addr;
 
 use toml::Value;
 
@@ -24,7 +26,7 @@ impl Draft<'_> {
     /// The text of the sheet. It says what is there, clashes included: those show with `sheet clashes`.
     #[must_use]
     pub fn text(&self) -> String {
-        let mut text = head(self.name, self.network);
+        let mut text = head(self.name, self.network, &gateway_line(self.census, self.network));
         match self.census {
             Some(census) => {
                 text.push_str("# The nodes as they were found. Correct here what should be otherwise.\n");
@@ -38,7 +40,25 @@ impl Draft<'_> {
     }
 }
 
-fn head(name: &str, network: Subnet) -> String {
+/// The network's gateway as the nodes there tell it, where they agree; a fresh sheet must not find fault with what is there.
+fn gateway_line(census: Option<&Census>, network: Subnet) -> String {
+    const NEEDLESS: &str =
+        "gateway = \"none\"            # a closed network needs none; inside a network no gateway is needed";
+    let Some(census) = census else { return NEEDLESS.to_owned() };
+    let here = census.nodes().iter().filter(|node| network.contains(node.address));
+    let told: BTreeSet<Ipv4Addr> = here.filter_map(|node| Some(node.settings?.gateway)).collect();
+    let mut told = told.into_iter();
+    match (told.next(), told.next()) {
+        (None, _) => "# gateway = \"none\"          # not asked for; a closed network needs none".to_owned(),
+        (Some(Ipv4Addr::UNSPECIFIED), None) => NEEDLESS.to_owned(),
+        (Some(gateway), None) => format!("gateway = \"{gateway}\"       # as all the nodes have it"),
+        (Some(_), Some(_)) => {
+            "# gateway = \"…\"             # the nodes found do not all have the same one".to_owned()
+        }
+    }
+}
+
+fn head(name: &str, network: Subnet, gateway: &str) -> String {
     format!(
         r#"# A rig sheet: what the show network should be. Edit it freely; comments and order are kept.
 # See what contradicts itself with:   deft-lantern sheet clashes
@@ -50,7 +70,7 @@ desk_counts_from = 1        # the desk calls Port-Address 0 "universe 1"; write 
 [[network]]
 name = "lights"
 range = "{network}"
-gateway = "none"            # a closed network needs none; inside a network no gateway is needed
+{gateway}
 # keep_free = ["{first}-…"] # desks and servers: never handed out
 # dhcp = ["…-…"]            # a pool that a DHCP server hands out
 # locked = ["…"]            # what stands here is never touched

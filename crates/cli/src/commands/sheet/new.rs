@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use lantern_core::address::Subnet;
-use lantern_core::census::Census;
+use lantern_core::census::{Census, FoundNode};
 use lantern_core::conversation::Concern;
 use lantern_core::sheet::Draft;
 
@@ -60,9 +60,16 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 fn found(args: &Args, out: &mut Out) -> Result<(Option<Census>, Option<Subnet>), Failure> {
     if let Some(path) = &args.from {
-        let census = files::read_census(path)?.census;
-        let around = Subnet::holding(census.nodes().iter().map(|node| (node.address, node.mask())));
-        return Ok((Some(census), around));
+        let saved = files::read_census(path)?;
+        let nodes = saved.census.nodes();
+        // What the nodes tell of their mask goes first; then where the survey was made.
+        let here = |node: &FoundNode| saved.networks.iter().find(|network| network.contains(node.address));
+        let tells = nodes.iter().any(|node| node.mask().is_some());
+        let around = match nodes.iter().find_map(here).filter(|_| !tells) {
+            Some(network) => Some(*network),
+            None => Subnet::holding(nodes.iter().map(|node| (node.address, node.mask()))),
+        };
+        return Ok((Some(saved.census), around));
     }
     if args.survey {
         let session = Session::open(&Where { adapter: args.adapter.clone(), sheet: None }, out)?;

@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use lantern_core::MacAddress;
-use lantern_core::address::AddressRange;
+use lantern_core::address::{AddressRange, Subnet};
 use lantern_core::census::{Census, CensusFile, Device, Viewpoint, Way};
 use lantern_core::clash::{shared_addresses, world_clashes};
 use lantern_core::conversation::{Survey, SurveyPlan};
@@ -131,6 +131,8 @@ pub(crate) struct Outcome {
     pub(crate) adapter: String,
     /// When, in UTC.
     pub(crate) taken: String,
+    /// The networks that this computer was in.
+    pub(crate) networks: Vec<Subnet>,
     pub(crate) census: Census,
     pub(crate) devices: Vec<Device>,
     pub(crate) findings: Vec<Finding>,
@@ -269,11 +271,21 @@ impl Outcome {
             shared_addresses(&census, &devices, &viewpoint)
         };
         let taken = clock::now().to_string();
-        Self { plan, adapter, taken, census, devices, findings, blind_spots, listened }
+        Self {
+            plan,
+            adapter,
+            taken,
+            networks: viewpoint.subnets,
+            census,
+            devices,
+            findings,
+            blind_spots,
+            listened,
+        }
     }
 
     fn file(&self) -> CensusFile<'_> {
-        CensusFile::new(&self.census, &self.devices, &self.taken, &self.adapter)
+        CensusFile::new(&self.census, &self.devices, &self.taken, &self.adapter, &self.networks)
     }
 }
 
