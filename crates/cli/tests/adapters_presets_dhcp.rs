@@ -74,6 +74,25 @@ fn a_leased_address_that_somebody_holds_is_declined() {
     said.line(&["same before after"]);
 }
 
+/// A device behind a router that leads there is reached: no second address is advised.
+#[test]
+fn what_a_route_leads_to_needs_no_second_address() {
+    let Some(said) = script(
+        "echo '0 0' >/proc/sys/net/ipv4/ping_group_range && echo able\n\
+         there ip addr add 10.70.0.1/24 dev aux1; there ip link set lo up; there ip addr add 10.71.0.5/32 dev lo\n\
+         ip addr add 10.70.0.2/24 dev aux0; ip route add default via 10.70.0.1\n\
+         deft-lantern adapters advise 10.71.0.5; deft-lantern adapters advise 10.71.0.6 --adapter aux0",
+    ) else {
+        return;
+    };
+    if !said.out.contains("able") {
+        return;
+    }
+    said.line(&["10.71.0.5  is reached already"]);
+    said.line(&["why  it answers an echo through the gateway 10.70.0.1 of aux0"]);
+    said.line(&["10.71.0.6  take 10.71.0.254/24 on aux0"]);
+}
+
 /// The sheet plans it for a node that may be switched on at any time.
 #[test]
 fn a_leased_address_that_the_sheet_gives_to_a_node_is_declined() {

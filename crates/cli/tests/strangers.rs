@@ -76,6 +76,25 @@ fn a_wrong_mask_is_found_told_and_mended() {
     assert!(said.out.contains("code 0\n0\n"), "{}{}", said.out, said.notes);
 }
 
+/// One whose mask is narrower than ours does not answer us alone: the computer takes what it needs, by the advised commands.
+#[rstest]
+#[case::that_tells_it("quirks = [\"answers-under-its-mask\"]", "W009")]
+#[case::that_does_not("", "one way only")]
+fn a_narrow_mask_is_mended_through_an_address_beside_it(#[case] habit: &str, #[case] told: &str) {
+    let narrow = node("quay-south", 5, "10.40.1.101", &format!("mask = \"255.255.255.0\"\n{habit}"));
+    let script = "export XDG_STATE_HOME=$PWD/state; deft-lantern survey >seen.txt; cat seen.txt\n\
+        advise=$(grep -o 'adapters advise 10.40.1.101/24' seen.txt | head -n 1); deft-lantern $advise >advice.txt\n\
+        deft-lantern $(sed -n 's/^ *do  deft-lantern //p' advice.txt)\n\
+        deft-lantern set 10.40.1.101 --mask 255.255.0.0 --yes; echo code $?; deft-lantern adapters restore\n\
+        deft-lantern survey | grep quay-south";
+    let Some(said) = on_scene(&scene(&narrow), script) else { return };
+    said.line(&[told]);
+    said.line(&["done  quay-south at 10.40.1.101, read back"]);
+    said.line(&["code 0"]);
+    said.line(&["restored"]);
+    assert!(said.out.lines().last().unwrap().ends_with("answers"), "{}{}", said.out, said.notes);
+}
+
 /// A device at this computer's own address is named with both MAC addresses.
 #[rstest]
 #[case::survey("survey")]

@@ -70,12 +70,30 @@ pub enum AdviseError {
 }
 
 impl Target {
-    /// An address, a range, or a network as `10.40.0.0/16`.
+    /// An address, a range, a network as `10.40.0.0/16`, or a device with its own mask as `10.40.1.101/24`: it is reached
+    /// only from an address that it takes for its neighbour's.
     ///
     /// # Errors
     /// When the text is none of them.
     pub fn read(text: &str) -> Result<Self, crate::address::RangeError> {
+        if let Ok(device) = text.parse::<WantedOwn>()
+            && device.subnet.role(device.address) == Role::Host
+        {
+            let range = AddressRange::from(device.address);
+            return Ok(Self { name: text.to_owned(), range, subnet: Some(device.subnet) });
+        }
         Ok(Self { name: text.to_owned(), range: text.parse()?, subnet: text.parse().ok() })
+    }
+
+    /// Its address, where it has only one.
+    #[must_use]
+    pub fn single(&self) -> Option<Ipv4Addr> {
+        Some(self.range.first()).filter(|first| *first == self.range.last())
+    }
+
+    /// Whether it is one device, whose mask is known.
+    fn is_device(&self) -> bool {
+        self.subnet.is_some() && self.single().is_some()
     }
 
     /// A network of the sheet.
@@ -95,7 +113,9 @@ pub fn advise(computer: &Computer, target: &Target, known: &Known<'_>) -> Result
         return Ok(Advice::Reachable { adapter: adapter.name.clone(), own });
     }
     let adapter = choose_cable(&computer.adapters, known.adapter)?;
-    let network = known.sheet.and_then(|s| s.networks.iter().find(|n| covers(n.range.value, target.range)));
+    let by_sheet = |range| known.sheet.and_then(|s| s.networks.iter().find(|n| covers(n.range.value, range)));
+    // A device with a mask of its own is met where it takes itself to be, whatever the sheet plans.
+    let network = by_sheet(target.range).filter(|_| !target.is_device());
     let (subnet, mut reasons) = subnet_for(target, network);
     let proposals = proposals(computer, target, subnet, network, known);
     if proposals.is_empty() {
@@ -112,12 +132,13 @@ fn covers(subnet: Subnet, range: AddressRange) -> bool {
     AddressRange::from(subnet).covers(range)
 }
 
-/// The adapter whose subnet holds the whole target. The other side must take us for local too, but its mask is not
-/// known here.
+/// The adapter whose subnet holds the whole target. The other side must take us for local too, as far as its mask is known.
 fn reaching<'a>(computer: &'a Computer, target: &Target) -> Option<(&'a Adapter, Ipv4Addr)> {
     let up = computer.adapters.iter().filter(|adapter| adapter.is_up());
     let mut own = up.flat_map(|adapter| adapter.addresses.iter().map(move |own| (adapter, own)));
-    own.find(|(_, own)| covers(own.subnet, target.range)).map(|(adapter, own)| (adapter, own.address))
+    let takes_us = |own: Ipv4Addr| !target.is_device() || target.subnet.is_some_and(|subnet| subnet.contains(own));
+    own.find(|(_, own)| covers(own.subnet, target.range) && takes_us(own.address))
+        .map(|(adapter, own)| (adapter, own.address))
 }
 
 fn subnet_for(target: &Target, network: Option<&Network>) -> (Subnet, Vec<String>) {
@@ -165,9 +186,7 @@ fn proposals(
         known.sheet.iter().flat_map(|sheet| &sheet.nodes).filter_map(crate::sheet::SheetNode::fixed_address),
     );
     // One single target is itself a device; a whole network is not used up by being asked for.
-    if target.range.first() == target.range.last() {
-        used.insert(target.range.first());
-    }
+    used.extend(target.single());
     let barred = |address: Ipv4Addr| {
         network.is_some_and(|n| {
             let gateway = n.gateway.as_ref().is_some_and(|g| g.value == Gateway(Some(address)));
@@ -245,6 +264,7 @@ mod tests {
     #[case::two_ends_of_a_24("192.168.0.1-192.168.0.254", "192.168.0.254/24")]
     #[case::across_two_24("192.168.0.200-192.168.1.20", "192.168.1.254/23")]
     #[case::an_end_that_would_mean_everybody("192.168.0.200-192.168.1.255", "192.168.3.254/22")]
+    #[case::a_device_with_its_mask("192.168.0.5/28", "192.168.0.14/28")]
     #[case::a_lone_address_that_ends_in_255("10.0.0.255", "10.0.1.254/23")]
     fn without_a_sheet_the_mask_follows_the_target(#[case] target: &str, #[case] own: &str) {
         assert_eq!(take(&[], target, None, &[]).0, own);
@@ -270,6 +290,9 @@ mod tests {
     fn what_is_reached_already_needs_nothing() {
         assert_eq!(take(&["10.40.0.7/16"], "10.40.1.0/24", None, &[]).0, "has 10.40.0.7");
         assert_eq!(take(&["10.40.0.7/24"], "10.40.1.0/24", None, &[]).0, "10.40.1.254/24");
+        // Whoever takes only its own /24 for local does not answer an address outside.
+        assert_eq!(take(&["10.40.0.7/16"], "10.40.1.101/24", None, &[]).0, "10.40.1.254/24");
+        assert_eq!(take(&["10.40.1.7/16"], "10.40.1.101/24", None, &[]).0, "has 10.40.1.7");
     }
 
     #[test]

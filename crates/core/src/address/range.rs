@@ -94,6 +94,13 @@ impl AddressRange {
     }
 }
 
+impl From<Ipv4Addr> for AddressRange {
+    /// One address.
+    fn from(address: Ipv4Addr) -> Self {
+        Self { first: address, last: address }
+    }
+}
+
 impl From<Subnet> for AddressRange {
     fn from(subnet: Subnet) -> Self {
         Self::between(subnet.network(), subnet.broadcast())

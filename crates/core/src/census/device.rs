@@ -274,7 +274,9 @@ impl Device {
             Standing::Answers => None,
             Standing::OtherSubnet => self.address.map(|address| format!("deft-lantern adapters advise {address}")),
             Standing::NoAddress => Some("deft-lantern arrivals".to_owned()),
-            Standing::OneWay | Standing::OnlyArp | Standing::SilentToEcho | Standing::NotAsked => range(),
+            // Of those who answer everybody only, most have a narrower mask than this computer.
+            Standing::OneWay => self.address.map(|address| format!("deft-lantern adapters advise {address}/24")),
+            Standing::OnlyArp | Standing::SilentToEcho | Standing::NotAsked => range(),
             Standing::Missing => self.mac.map(|mac| format!("deft-lantern survey --mac {mac}")),
         }
     }

@@ -8,7 +8,7 @@ use lantern_wire::{MacAddress, sacn};
 
 use super::{MOST_NAMED, named, repeated};
 use crate::Direction;
-use crate::address::Subnet;
+use crate::address::{Mask, Subnet};
 use crate::census::{
     Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Sending, Source, Standing, Viewpoint,
 };
@@ -248,8 +248,30 @@ fn one_mac(census: &Census) -> Vec<Finding> {
 fn wrong_mask(node: &FoundNode, from: &Viewpoint) -> Option<Finding> {
     let to = node.answers_to?;
     let what = format!("the mask of {} at {} is wrong: it answers to {to}", node.title(), node.address);
-    let mask = from.subnets.iter().find(|subnet| subnet.contains(node.address))?.mask();
-    Some(WRONG_MASK.finding(what, format!("deft-lantern set {} --mask {mask}", node.address)))
+    let mask =
+        from.subnets.iter().filter(|subnet| subnet.contains(node.address)).map(|subnet| subnet.mask()).min()?;
+    let seems = subnet_of_broadcast(node.address, to)?;
+    // Where it does not take us for its neighbour, its answers to us alone go nowhere.
+    let remedy = if from.own.is_empty() || from.own.iter().any(|own| seems.contains(*own)) {
+        format!("deft-lantern set {} --mask {mask}", node.address)
+    } else {
+        let prefix = seems.mask().prefix();
+        format!(
+            "first get an address that it answers: deft-lantern adapters advise {}/{prefix}; then: \
+             deft-lantern set {} --mask {mask}",
+            node.address, node.address
+        )
+    };
+    Some(WRONG_MASK.finding(what, remedy))
+}
+
+/// The subnet a device at `address` seems to be in, whose broadcast address is `to`: the /24 around it where that fits.
+fn subnet_of_broadcast(address: Ipv4Addr, to: Ipv4Addr) -> Option<Subnet> {
+    let hosts = to.to_bits().trailing_ones();
+    let widest = u8::try_from(32 - hosts.min(32)).ok()?;
+    let around = |prefix| Some(Subnet::around(address, Mask::from_prefix(prefix)?));
+    let usual = around(24)?;
+    if widest < 24 && usual.contains(to) { Some(usual) } else { around(widest) }
 }
 
 fn states_another(node: &FoundNode) -> Option<Finding> {

@@ -18,6 +18,7 @@ mod lease;
 mod listen;
 mod outbox;
 mod pace;
+mod reach;
 mod survey;
 mod vantage;
 
@@ -32,6 +33,7 @@ pub use alter::{Alter, AlterEvent, AskedBy, Other, Outcome, Shift};
 pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
+pub use reach::Reach;
 pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
 pub use vantage::{Means, Vantage};
 
@@ -65,6 +67,15 @@ pub struct Seat {
     pub subnet: Subnet,
     /// Whether 255.255.255.255 reaches the wire from here. On loopback it would reach every other ground.
     pub limited_broadcast: bool,
+}
+
+impl Seat {
+    /// Which of these seats is in the subnet of `address`; of several the one in the narrowest, by which the system sends.
+    #[must_use]
+    pub fn beside(seats: &[Self], address: Ipv4Addr) -> Option<usize> {
+        let here = seats.iter().enumerate().filter(|(_, seat)| seat.subnet.contains(address));
+        here.min_by_key(|(_, seat)| std::cmp::Reverse(seat.subnet.mask().prefix())).map(|(index, _)| index)
+    }
 }
 
 impl Seat {

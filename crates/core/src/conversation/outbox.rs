@@ -73,7 +73,7 @@ impl Outbox {
     }
 
     pub(super) fn seat_beside(&self, address: Ipv4Addr) -> Option<usize> {
-        self.seats.iter().position(|seat| seat.subnet.contains(address))
+        Seat::beside(&self.seats, address)
     }
 
     /// Whether a datagram to `address` would reach it from one of the seats without a router.

@@ -61,6 +61,6 @@ impl Vantage {
     /// The seat in the subnet of `address`.
     #[must_use]
     pub fn seat_beside(&self, address: Ipv4Addr) -> Option<usize> {
-        self.seats.iter().position(|seat| seat.subnet.contains(address))
+        Seat::beside(&self.seats, address)
     }
 }

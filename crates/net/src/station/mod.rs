@@ -202,7 +202,7 @@ impl Station {
 
     /// The seat at which something from this address was heard: the one in its subnet, or the first.
     pub(crate) fn seat_of(&self, from: Ipv4Addr) -> usize {
-        self.seats.iter().position(|seat| seat.subnet.contains(from)).unwrap_or(0)
+        Seat::beside(&self.seats, from).unwrap_or(0)
     }
 
     /// The socket that serves a port, from this seat where it can be chosen.

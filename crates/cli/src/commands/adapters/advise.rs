@@ -3,10 +3,10 @@
 use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 
-use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise};
+use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise, choose};
 use lantern_core::census::Census;
-use lantern_core::conversation::Claim;
-use lantern_net::missing_rights;
+use lantern_core::conversation::{Claim, Reach};
+use lantern_net::{Station, Wants, missing_rights};
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -14,7 +14,7 @@ use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::machine::computer;
 use crate::output::{Out, Tone, wrapped};
-use crate::session::run_frames;
+use crate::session::{run_calmly, run_frames};
 
 /// Say which own address to take to reach something, and why
 ///
@@ -107,7 +107,13 @@ fn targets(text: &str, census: Option<&Census>) -> Result<Vec<Target>, Failure> 
 }
 
 fn line(computer: &Computer, target: &Target, known: &Known<'_>, out: &mut Out) -> Result<Line, Failure> {
-    Ok(match advise(computer, target, known)? {
+    let advice = advise(computer, target, known);
+    if !matches!(advice, Ok(Advice::Reachable { .. }))
+        && let Some(line) = routed(computer, target, out)?
+    {
+        return Ok(line);
+    }
+    Ok(match advice? {
         Advice::Reachable { adapter, own } => Line {
             target: target.name.clone(),
             reasons: vec![format!("{adapter} has {own}, in the same subnet")],
@@ -124,6 +130,34 @@ fn line(computer: &Computer, target: &Target, known: &Known<'_>, out: &mut Out) 
             Line { target: target.name.clone(), adapter, state: "take", own, reasons, command }
         }
     })
+}
+
+/// How a device in another subnet is reached already: through a gateway, where it answers by that way.
+fn routed(computer: &Computer, target: &Target, out: &mut Out) -> Result<Option<Line>, Failure> {
+    let Some(to) = target.single() else { return Ok(None) };
+    for adapter in computer.adapters.iter().filter(|adapter| adapter.is_up()) {
+        let (Some(gateway), Some(own)) = (adapter.gateways.first(), adapter.addresses.first()) else { continue };
+        let choice = choose(&computer.adapters, Some(&adapter.name), None)?;
+        let station = Station::open(&choice, &Wants { echo: true, ..Wants::default() }, adapter.mac)?;
+        let mut reach = Reach::new(to);
+        let progress = out.progress();
+        progress.show(format!("asking whether {to} answers through {gateway}"));
+        let (_, broken) = run_calmly(&mut reach, &station, |_, _, _| Ok(()))?;
+        if let Some(broken) = broken {
+            return Err(broken);
+        }
+        if reach.answered() {
+            return Ok(Some(Line {
+                target: target.name.clone(),
+                adapter: adapter.name.clone(),
+                state: "reachable",
+                own: own.address.to_string(),
+                reasons: vec![format!("it answers an echo through the gateway {gateway} of {}", adapter.name)],
+                command: None,
+            }));
+        }
+    }
+    Ok(None)
 }
 
 /// The first proposal for which nobody answers; without the right to ask, the first.
