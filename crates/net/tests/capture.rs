@@ -150,3 +150,31 @@ fn bare_packets_say_who_spoke_to_whom() {
     assert_eq!(packets::echo_request(*from.ip(), *to.ip())[20], 8);
     assert_eq!(packets::echo_reply(*from.ip(), *to.ip())[20], 0);
 }
+
+/// One block of the newer format.
+fn block(kind: u32, body: &[u8]) -> Vec<u8> {
+    let mut body = body.to_vec();
+    body.resize(body.len().next_multiple_of(4), 0);
+    let length = u32::try_from(body.len() + 12).unwrap().to_le_bytes();
+    [&kind.to_le_bytes()[..], &length, &body, &length].concat()
+}
+
+/// A file with tens of thousands of interfaces takes no longer for it, and each packet has the unit of its own one.
+#[test]
+fn every_packet_is_read_by_its_own_interface_however_many_there_are() {
+    const MANY: u32 = 30_000;
+    let words = |words: &[u32]| words.iter().flat_map(|word| word.to_le_bytes()).collect::<Vec<u8>>();
+    let mut bytes = block(0x0a0d_0d0a, &words(&[0x1a2b_3c4d, 1, u32::MAX, u32::MAX]));
+    for i in 0..MANY {
+        // Link type Ethernet; every second one counts milliseconds (if_tsresol), the others microseconds.
+        let resolution = if i % 2 == 0 { words(&[0x0001_0009, 3, 0]) } else { words(&[0]) };
+        bytes.extend(block(1, &[words(&[1, 0]), resolution].concat()));
+    }
+    for i in 0..MANY {
+        let count = if i % 2 == 0 { i } else { i * 1000 };
+        bytes.extend(block(6, &[words(&[i, 0, count, 4, 4]), vec![0; 4]].concat()));
+    }
+    let (heard, damage) = played(&bytes);
+    assert_eq!((heard.len(), damage), (30_000, None));
+    assert!(heard.iter().zip(0..).all(|((at, _), i)| *at == i), "{:?}", &heard[..4]);
+}

@@ -40,7 +40,8 @@ pub struct Capture {
 
 enum Kind {
     Classic(Box<PcapReader<Source>>),
-    NextGeneration(Box<PcapNgReader<Source>>),
+    /// With the interfaces described so far: of what kind, and in which unit their times are.
+    NextGeneration(Box<PcapNgReader<Source>>, Vec<(DataLink, u8)>),
 }
 
 type Source = io::Chain<io::Cursor<[u8; 4]>, File>;
@@ -87,7 +88,7 @@ impl Capture {
         let source = io::Cursor::new(magic).chain(file);
         let foreign = |error: PcapError| CaptureError::Foreign(said(&error));
         let file = if magic == NEXT_GENERATION {
-            Kind::NextGeneration(Box::new(PcapNgReader::new(source).map_err(foreign)?))
+            Kind::NextGeneration(Box::new(PcapNgReader::new(source).map_err(foreign)?), Vec::new())
         } else {
             Kind::Classic(Box::new(PcapReader::new(source).map_err(foreign)?))
         };
@@ -117,7 +118,7 @@ impl Capture {
     }
 
     fn learn_adapter(&mut self) {
-        let Kind::NextGeneration(reader) = &self.file else { return };
+        let Kind::NextGeneration(reader, _) = &self.file else { return };
         let Some(about) = reader.interfaces().first() else { return };
         for option in &about.options {
             match option {
@@ -144,16 +145,18 @@ impl Capture {
                     neighbour: None,
                 }))
             }
-            Kind::NextGeneration(reader) => next_of(reader, &mut self.start),
+            Kind::NextGeneration(reader, interfaces) => next_of(reader, interfaces, &mut self.start),
         }
     }
 }
 
 /// The next block that is a packet.
-fn next_of(reader: &mut PcapNgReader<Source>, start: &mut Option<Duration>) -> Result<Option<Captured>, String> {
+fn next_of(
+    reader: &mut PcapNgReader<Source>,
+    interfaces: &mut Vec<(DataLink, u8)>,
+    start: &mut Option<Duration>,
+) -> Result<Option<Captured>, String> {
     loop {
-        let interfaces: Vec<(DataLink, u8)> =
-            reader.interfaces().iter().map(|about| (about.linktype, resolution(about))).collect();
         let little = reader.section().endianness == Endianness::Little;
         let Some(block) = reader.next_block() else { return Ok(None) };
         let packet = match block.map_err(|error| said(&error))? {
@@ -174,6 +177,14 @@ fn next_of(reader: &mut PcapNgReader<Source>, start: &mut Option<Duration>) -> R
                 let stamp = started.map(|stamp| if little { stamp.rotate_left(32) } else { stamp });
                 let of = interfaces.get(usize::try_from(statistics.interface_id).unwrap_or(usize::MAX));
                 *start = start.or_else(|| Some(time(stamp?, of?.1)));
+                None
+            }
+            Block::InterfaceDescription(about) => {
+                interfaces.push((about.linktype, resolution(&about)));
+                None
+            }
+            Block::SectionHeader(_) => {
+                interfaces.clear();
                 None
             }
             _ => None,
