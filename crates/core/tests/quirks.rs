@@ -142,6 +142,45 @@ fn what_is_said_is_so(
     }
 }
 
+/// The same for habits that show only on a node of two pages, or on one that is on DHCP.
+#[rstest]
+#[case::pages_that_all_say_zero("[\"pages-all-zero\"]", "", "address", Stage::Confirmed, MOVED)]
+#[case::a_page_of_its_own("[\"page-of-its-own\"]", "", "name and address", Stage::Confirmed, (NEW, MASK, "mast", 1, false))]
+#[case::nameless("[\"nameless\"]", "", "address", Stage::Confirmed, MOVED)]
+#[case::a_name_it_does_not_tell("[\"nameless\"]", "", "name", Stage::Refused, (OLD, MASK, "quay-north-mast", 1, false))]
+#[case::stays_on_dhcp(
+    "[\"stays-on-dhcp\"]",
+    "dhcp = true\nlease = \"10.40.1.100\"",
+    "address",
+    Stage::Refused,
+    MOVED
+)]
+#[case::under_its_mask("[\"answers-under-its-mask\"]", "", "name and address", Stage::Confirmed, (NEW, MASK, "mast", 1, false))]
+fn what_is_said_of_a_larger_node_is_so(
+    #[case] quirks: &str,
+    #[case] more: &str,
+    #[case] wanted: &str,
+    #[case] said: Stage,
+    #[case] so: (Ipv4Addr, Ipv4Addr, &str, u8, bool),
+) {
+    let text = format!(
+        "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nlabel = \"Quay north mast\"\n\
+         model = \"marrowbright-eight\"\nmac = \"{MAC}\"\naddress = \"{OLD}\"\ngateway = \"10.40.0.2\"\n{more}\n\
+         pages = [{{ sub = 1, out = [0, 1, 2, 3] }}, {{ sub = 2, out = [0, 1, 2, 3] }}]\nquirks = {quirks}\n"
+    );
+    let mut ground = ground(&Scene::parse(&text).unwrap());
+    let change = planned(&mut ground, &wish(wanted)).unwrap();
+    let (outcome, _) = made(&mut ground, &change);
+    let now = ground.now();
+    ground.run_until(now + Duration::from_secs(60));
+    let (address, mask, name, universe, merge) = really(&ground);
+    assert_eq!(
+        (Stage::from(&outcome), (address, mask, name.as_str(), universe, merge)),
+        (said, so),
+        "{outcome:?}"
+    );
+}
+
 /// What must be known before, and is not.
 #[rstest]
 #[case::settings_never_told("[\"never-tells-settings\"]", "address", &["C016"])]

@@ -111,11 +111,12 @@ fn rig(dice: &mut Dice) -> String {
             (0..count).map(|_| format!("{:?}", QUIRKS[dice.below(QUIRKS.len() as u32) as usize])).collect();
         let reply = if dice.chance(30) { "to-everybody" } else { "to-poller" };
         let restart = 300 + dice.below(6000);
+        let address = format!("10.40.1.{}", 10 + i);
+        let lease = if dice.chance(15) { format!("dhcp = true\nlease = \"{address}\"\n") } else { String::new() };
         text += &format!(
             "[[node]]\nname = \"node-{i}\"\nlabel = \"Node {i}\"\nmodel = \"marrowbright-four\"\n\
-             mac = \"02:4d:42:00:10:{i:02x}\"\naddress = \"10.40.1.{}\"\ngateway = \"10.40.0.2\"\nreply = \"{reply}\"\n\
+             mac = \"02:4d:42:00:10:{i:02x}\"\naddress = \"{address}\"\n{lease}gateway = \"10.40.0.2\"\nreply = \"{reply}\"\n\
              restart_ms = {restart}\npages = [{{ net = 0, sub = {i}, out = [0, 1, 2, 3] }}]\nquirks = [{}]\n",
-            10 + i,
             quirks.join(", ")
         );
     }
@@ -289,6 +290,7 @@ fn what_is_said_is_so_and_nobody_is_harmed(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8, 9
 /// Found by longer looks.
 #[rstest]
 #[case::a_damaged_answer_seemed_to_come_from_elsewhere(26_763)]
+#[case::a_gateway_got_lost_that_was_not_told_again_before(7238)]
 fn what_once_went_wrong_does_not_again(#[case] seed: u64) {
     try_one(seed);
 }

@@ -25,7 +25,7 @@ use lantern_wire::{Arp, Packet};
 use super::outbox::Outbox;
 use super::pace::Pace;
 use super::{Conversation, Heard, Outgoing, Vantage, listen};
-use crate::census::{FoundNode, Sighting, Told};
+use crate::census::{FoundNode, IpSettings, Sighting, Told};
 use crate::change::{Change, Step};
 use crate::compare::Difference;
 
@@ -93,8 +93,8 @@ pub struct Alter {
     node: FoundNode,
     /// The node as it was told before the first write.
     before: Option<FoundNode>,
-    /// Whether it told its settings when it was found, so that it can tell them again.
-    tells_settings: bool,
+    /// Its settings as it told them when it was found; then it can tell them again.
+    settings_told: Option<IpSettings>,
     /// Which step is under way, from 0; as many as there are when all are done.
     current: usize,
     round: u32,
@@ -152,7 +152,7 @@ impl Alter {
     pub fn new(change: &Change, vantage: Vantage, restart_time: Duration) -> Self {
         let mut node = change.node.clone();
         node.settled = true;
-        let tells_settings = node.settings.is_some();
+        let settings_told = node.settings;
         node.forget_settings();
         // When it was heard is told by another clock: nothing of it was heard yet in this conversation.
         node.last_heard = Duration::ZERO;
@@ -166,7 +166,7 @@ impl Alter {
             restart_time,
             node,
             before: None,
-            tells_settings,
+            settings_told,
             current: 0,
             round: 1,
             written: false,

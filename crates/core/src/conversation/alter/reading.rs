@@ -10,6 +10,7 @@ use super::outcome::shifts;
 use super::{ANSWER_TIME, ASKS_BEFORE_EVERYBODY, CALL_EVERYBODY_EVERY, READINGS, ROUNDS};
 use super::{Alter, AlterEvent, Asking, Outcome, Phase};
 use crate::address::Mask;
+use crate::census::FoundNode;
 use crate::compare::{Difference, Known};
 use crate::conversation::Outgoing;
 
@@ -36,7 +37,7 @@ impl Alter {
     }
 
     pub(super) fn wants_settings(&self) -> bool {
-        self.tells_settings || self.differences.iter().any(Difference::is_ip)
+        self.settings_told.is_some() || self.differences.iter().any(Difference::is_ip)
     }
 
     pub(super) fn ask_settings(&mut self, at: Ipv4Addr) {
@@ -84,7 +85,9 @@ impl Alter {
 
     pub(super) fn greeted(&mut self, now: Duration) {
         let differences = self.differences.clone();
-        self.before = Some(self.node.clone());
+        // Where its answer was lost, it had what it told when it was found.
+        let settings = self.node.settings.or(self.settings_told);
+        self.before = Some(FoundNode { settings, ..self.node.clone() });
         if self.open(&differences).is_empty() {
             // Somebody else did it meanwhile.
             for step in 0..self.steps.len() {

@@ -136,7 +136,9 @@ impl Alter {
             [self.destination(), self.before.as_ref().map(|node| node.address)].contains(&Some(there));
         let outcome = match is_expected {
             false if open.iter().any(is_misplaced) => Outcome::Elsewhere(there),
-            _ if is_as_it_was && waiting.acknowledged => Outcome::Acknowledged(open),
+            _ if is_as_it_was && waiting.acknowledged && self.destination() != Some(there) => {
+                Outcome::Acknowledged(open)
+            }
             _ if is_as_it_was => Outcome::Refused(open),
             _ if waiting.arrived => Outcome::Unverified(open),
             _ => Outcome::Silent { written: self.written },
@@ -192,8 +194,8 @@ impl Alter {
         let before = self.before.as_ref().map(|node| node.address);
         let by_lease = |d: &Difference| matches!(d, Difference::Dhcp { .. });
         if open.iter().any(is_misplaced) {
-            // It is not where it should be, or not addressed as it should be.
-            if Some(self.node.address) == before {
+            // It is not where it should be, or not addressed as it should be: at its new place it may be on DHCP still.
+            if [before, self.destination()].contains(&Some(self.node.address)) {
                 waiting.old_at = Some(now);
             }
             self.phase = Phase::Waiting(waiting);
