@@ -192,3 +192,30 @@ fn a_fresh_sheet_is_as_planned_and_others_on_it_block_nobody() {
     said.line(&["done  mast at 10.40.1.100, read back"]);
     said.line(&["apply 0"]);
 }
+
+/// Targets of LLRP are found where they are: in another subnet, without an address, and two at one; what cannot be heard
+/// without rights is said.
+#[test]
+fn targets_of_llrp_are_found_in_any_subnet() {
+    let targets: String = [(1, "192.168.7.9"), (2, "0.0.0.0"), (3, "10.40.1.9"), (4, "10.40.1.9")]
+        .iter()
+        .map(|(i, address)| device("unit", *i, address, &format!("llrp = \"7ff0:0000000{i}\"")))
+        .collect();
+    let script = "deft-lantern survey; echo everything; \
+        setpriv --bounding-set -net_admin,-net_raw --inh-caps -all deft-lantern survey --only llrp 2>&1";
+    let Some(said) = on_scene(&scene(&targets), script) else { return };
+    let (with, without) = said.out.split_once("everything").unwrap();
+    for row in [
+        ["10.40.1.9", "02:4f:4c:00:00:03", "LLRP 7ff0:00000003"],
+        ["10.40.1.9", "02:4f:4c:00:00:04", "LLRP 7ff0:00000004"],
+        ["192.168.7.9", "LLRP 7ff0:00000001", "seen: other subnet"],
+        ["none", "LLRP 7ff0:00000002", "seen: no address"],
+    ] {
+        said.line(&row);
+    }
+    assert!(with.contains("error W001  10.40.1.9 is held by 02:4f:4c:00:00:03 and 02:4f:4c:00:00:04"), "{with}");
+    if support::has("setpriv") {
+        assert!(without.contains("7ff0:00000001") && !without.contains("7ff0:00000002"), "{without}");
+        assert!(without.contains("who has none"), "{without}");
+    }
+}

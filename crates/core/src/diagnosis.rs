@@ -63,7 +63,7 @@ pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
             ""
         };
         spots.push(format!(
-            "no raw frames ({why}): who shares an address, the switch port, DHCP servers and IGMP queriers are not \
+            "no raw frames ({why}): who shares an address, who has none, the switch port, DHCP servers and IGMP queriers are not \
              seen{dropped}; as administrator they are"
         ));
     }

@@ -18,6 +18,7 @@ pub mod conversation;
 pub mod diagnosis;
 pub mod exchange;
 pub mod explain;
+mod family;
 pub mod fill;
 pub mod finding;
 pub mod kind;

@@ -36,6 +36,10 @@ pub enum Layer {
     Lldp,
     /// A message of multicast DNS.
     DnsSd,
+    /// Low level recovery (E1.33).
+    Llrp,
+    /// Remote device management (E1.20).
+    Rdm,
 }
 
 impl fmt::Display for Layer {
@@ -55,6 +59,8 @@ impl fmt::Display for Layer {
             Self::Igmp => f.write_str("IGMP"),
             Self::Lldp => f.write_str("LLDP"),
             Self::DnsSd => f.write_str("multicast DNS"),
+            Self::Llrp => f.write_str("LLRP"),
+            Self::Rdm => f.write_str("RDM"),
         }
     }
 }
@@ -79,6 +85,12 @@ pub enum WireError {
     #[error("this is no {layer}")]
     Foreign {
         /// What it should have been.
+        layer: Layer,
+    },
+    /// A checksum that does not match.
+    #[error("this {layer} was damaged on the way: its checksum does not match")]
+    Damaged {
+        /// The layer that states the checksum.
         layer: Layer,
     },
     /// The sender speaks a protocol version older than this one can read.

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Census, Device, FoundNode, Service, Source, Stream, Surroundings};
+use super::{Census, Device, FoundNode, Service, Source, Stream, Surroundings, Target};
 use crate::Said;
 use crate::address::Subnet;
 
@@ -31,6 +31,8 @@ pub struct CensusFile<'a> {
     pub services: Vec<Service>,
     /// The streams announced.
     pub streams: Vec<Stream>,
+    /// The targets of LLRP.
+    pub targets: Vec<Target>,
     /// The network around the devices.
     pub surroundings: Surroundings,
 }
@@ -98,6 +100,7 @@ impl<'a> CensusFile<'a> {
             sources: census.sources(),
             services: census.services(),
             streams: census.streams(),
+            targets: census.targets(),
             surroundings: census.surroundings(),
         }
     }

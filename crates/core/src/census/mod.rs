@@ -19,6 +19,7 @@ mod source;
 mod standing;
 mod stream;
 mod surroundings;
+mod target;
 mod way;
 
 use std::collections::HashMap;
@@ -41,6 +42,7 @@ pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
 pub use surroundings::{DhcpServer, Querier, Surroundings, SwitchPort};
+pub use target::Target;
 pub use way::{Way, Ways};
 
 pub(crate) use node::answering;
@@ -49,6 +51,7 @@ use roles::Roles;
 use service::Services;
 use source::Sources;
 use stream::Streams;
+use target::Targets;
 
 /// Everything that was seen.
 #[derive(Debug, Clone, Default)]
@@ -65,6 +68,7 @@ pub struct Census {
     services: Services,
     streams: Streams,
     surroundings: Surroundings,
+    targets: Targets,
     overlooked: u64,
 }
 
@@ -147,6 +151,12 @@ impl Census {
         self.streams.sorted()
     }
 
+    /// The targets of LLRP, in the order of their identifiers.
+    #[must_use]
+    pub fn targets(&self) -> Vec<Target> {
+        self.targets.sorted()
+    }
+
     /// The network around the devices.
     #[must_use]
     pub fn surroundings(&self) -> Surroundings {
@@ -189,6 +199,7 @@ impl Census {
             + self.sources.overlooked()
             + self.services.overlooked()
             + self.streams.overlooked()
+            + self.targets.overlooked()
     }
 
     /// Takes in one sighting.
@@ -209,6 +220,10 @@ impl Census {
             Told::Querier { version } => {
                 let querier = Querier { address: sighting.from, mac: sighting.mac, version: *version };
                 self.surroundings.take_querier(querier);
+            }
+            Told::LlrpTarget { cid, reply } => {
+                let (mac, address) = sighting.holder();
+                self.targets.take(mac, address, *cid, *reply);
             }
             Told::ArtNet | Told::Arp | Told::Echo | Told::Neighbour | Told::DhcpClient | Told::Traffic => {}
         }

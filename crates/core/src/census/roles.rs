@@ -47,6 +47,11 @@ impl Roles {
                 &service.meaning.map_or_else(String::new, |meaning: Meaning| meaning.to_string()),
             );
         }
+        for target in census.targets() {
+            let sort = if target.component == "device" { String::new() } else { format!("{} ", target.component) };
+            let what = format!("LLRP {sort}{}", target.uid);
+            roles.at(target.mac, target.address).take(None, &what);
+        }
         for server in &census.surroundings.dhcp_servers {
             roles.at(server.mac, server.address).take(None, "DHCP server");
         }

@@ -6,6 +6,7 @@ use std::time::Duration;
 use lantern_wire::art_net::{IpProgReply, Message, PollReply};
 use lantern_wire::dhcp::{self, Dhcp, DhcpKind};
 use lantern_wire::dns_sd::{self, Answer, DnsSd};
+use lantern_wire::llrp::{self, ProbeReply};
 use lantern_wire::sacn::{self, Cid};
 use lantern_wire::sap::{self, Sap};
 use lantern_wire::sdp::Session;
@@ -102,6 +103,13 @@ pub enum Told {
         /// Version of IGMP.
         version: u8,
     },
+    /// It answered a search by LLRP: its component identifier, and what it told.
+    LlrpTarget {
+        /// To which orders are sent.
+        cid: Cid,
+        /// Who it is.
+        reply: ProbeReply,
+    },
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -121,6 +129,7 @@ impl Told {
             Self::DhcpServer { .. } | Self::DhcpClient => Way::Dhcp,
             Self::Lldp(_) => Way::Lldp,
             Self::Querier { .. } => Way::Igmp,
+            Self::LlrpTarget { .. } => Way::Llrp,
             Self::Traffic => Way::Traffic,
         }
     }
@@ -138,6 +147,7 @@ impl Told {
                 Ok(message.is_answer.then_some(Self::Services(message.answers)))
             }
             sap::PORT => by_sap(bytes),
+            llrp::PORT => by_llrp(bytes),
             dhcp::CLIENT_PORT | dhcp::SERVER_PORT => by_dhcp(bytes),
             _ => Ok(None),
         }
@@ -199,6 +209,15 @@ fn by_sap(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     Ok(Some(Told::Announced { key, session: Box::new(Session::parse(said.payload)?) }))
 }
 
+fn by_llrp(bytes: &[u8]) -> Result<Option<Told>, WireError> {
+    let message = llrp::Message::parse(bytes)?;
+    Ok(match message.content {
+        llrp::Content::Reply(reply) => Some(Told::LlrpTarget { cid: message.from, reply }),
+        // Whoever searches tells only that it is there.
+        llrp::Content::Probe(_) | llrp::Content::Rdm(_) => Some(Told::Traffic),
+    })
+}
+
 fn by_dhcp(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     let message = Dhcp::parse(bytes)?;
     Ok(match (message.to_client, message.kind, message.server) {
@@ -223,6 +242,9 @@ impl Sighting {
             Told::PollReply(reply) => {
                 let stated = reply.mac.is_known().then_some(reply.mac);
                 (self.mac.or(stated), stated_or(reply.address, self.from))
+            }
+            Told::LlrpTarget { reply, .. } => {
+                (self.mac.or(Some(reply.mac).filter(|mac| mac.is_known())), self.from)
             }
             _ => (self.mac, self.from),
         }

@@ -29,6 +29,8 @@ pub enum Way {
     Lldp,
     /// It asks who wants which group.
     Igmp,
+    /// It answered a search by LLRP.
+    Llrp,
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -39,11 +41,12 @@ pub struct Ways(u16);
 
 impl Way {
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
         Self::Sap,
+        Self::Llrp,
         Self::Echo,
         Self::Arp,
         Self::Neighbours,
@@ -67,6 +70,7 @@ impl Way {
             Self::Dhcp => "dhcp",
             Self::Lldp => "lldp",
             Self::Igmp => "igmp",
+            Self::Llrp => "llrp",
             Self::Traffic => "traffic",
         }
     }
@@ -110,6 +114,7 @@ impl fmt::Display for Way {
             Self::Dhcp => "DHCP",
             Self::Lldp => "LLDP",
             Self::Igmp => "IGMP",
+            Self::Llrp => "LLRP",
             Self::Traffic => "traffic",
         })
     }

@@ -1,10 +1,11 @@
 //! One simulated device that is no Art-Net node: a plain host, and whatever it does besides.
 //!
 //! What it does are its roles, each a small state machine of its own: a source of sACN, somebody who tells services, who
-//! announces streams, a DHCP server, a switch that speaks LLDP, an IGMP querier.
+//! announces streams, a target of LLRP, a DHCP server, a switch that speaks LLDP, an IGMP querier.
 
 mod announcer;
 mod dhcp_server;
+mod llrp_target;
 mod neighbour;
 mod querier;
 mod responder;
@@ -21,6 +22,7 @@ pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 
 use announcer::Announcer;
 use dhcp_server::DhcpServer;
+use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
 use querier::Querier;
 use responder::Responder;
@@ -82,6 +84,9 @@ impl SimDevice {
         }
         if !setup.streams.is_empty() {
             roles.push(Box::new(Announcer::new(&setup)));
+        }
+        if let Some(uid) = setup.llrp {
+            roles.push(Box::new(LlrpTarget::new(&setup, uid)));
         }
         if let Some(offers) = setup.dhcp_offers {
             roles.push(Box::new(DhcpServer::new(&setup, offers)));

@@ -4,6 +4,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
+use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
 /// A device and what it does.
@@ -37,6 +38,9 @@ pub struct DeviceSetup {
     /// Streams it announces.
     #[serde(default)]
     pub streams: Vec<StreamSetup>,
+    /// As a target of LLRP: its RDM identifier.
+    #[serde(default, deserialize_with = "uid")]
+    pub llrp: Option<Uid>,
     /// The address it offers as a DHCP server.
     pub dhcp_offers: Option<Ipv4Addr>,
     /// As a switch: what it calls the port at this end of the cable.
@@ -108,6 +112,10 @@ const fn usual_priority() -> u8 {
 
 fn mac<'de, D: Deserializer<'de>>(from: D) -> Result<MacAddress, D::Error> {
     String::deserialize(from)?.parse().map_err(de::Error::custom)
+}
+
+fn uid<'de, D: Deserializer<'de>>(from: D) -> Result<Option<Uid>, D::Error> {
+    String::deserialize(from)?.parse().map(Some).map_err(de::Error::custom)
 }
 
 fn millis<'de, D: Deserializer<'de>>(from: D) -> Result<Duration, D::Error> {

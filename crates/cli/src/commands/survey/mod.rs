@@ -38,7 +38,7 @@ const USUAL_PACE: u32 = 500;
 
 /// Find everything that is on the wire, also what is set wrongly
 ///
-/// Asks in every way at once and listens for about three seconds: Art-Net, sACN, DNS-SD, SAP, ARP, echo, DHCP, LLDP,
+/// Asks in every way at once and listens for about three seconds: Art-Net, sACN, DNS-SD, SAP, LLRP, ARP, echo, DHCP, LLDP,
 /// IGMP. With a rig sheet it ends as soon as every node on it has answered. Nothing is changed on any device.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
@@ -53,7 +53,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "MAC", conflicts_with_all = ["range", "listen"])]
     pub(crate) mac: Option<MacAddress>,
 
-    /// Look only in these ways: art-net, sacn, dns-sd, sap, echo, arp, neighbours, dhcp, lldp, igmp, traffic
+    /// Look only in these ways: art-net, sacn, dns-sd, sap, llrp, echo, arp, neighbours, dhcp, lldp, igmp, traffic
     #[arg(long, value_name = "WAYS", value_delimiter = ',')]
     pub(crate) only: Vec<Way>,
 

@@ -1,39 +1,36 @@
 //! Survey: go out to see what is there, in every way at once, and put it together.
 //!
-//! Every way of seeing is a room of its own: [`art_net`] polls, [`services`] asks by multicast DNS, [`sweep`] asks
-//! address after address, [`single`] asks single devices, [`discover`] asks for DHCP servers, [`retries`] asks again. `listen`
-//! says what any packet tells about its sender. Here they are run side by side, at one pace, into one census.
+//! The families take part as askers ([`crate::family`]); [`art_net`] polls, [`sweep`] asks address after address, [`single`]
+//! asks single devices, [`retries`] asks again. `listen` says what any packet tells about its sender. Here they are run side
+//! by side, at one pace, into one census.
 //!
 //! One that is told to ends as soon as everybody on the sheet has answered and nobody else is waited for; any other
 //! takes the whole time, so that strangers are seen too.
 
 mod art_net;
-mod discover;
 mod events;
 mod plan;
 mod retries;
 mod returns;
-mod services;
 mod single;
 mod sweep;
 
-use std::collections::{BTreeSet, HashSet, VecDeque};
+use std::collections::{HashSet, VecDeque};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError, art_net as art_net_wire, dns_sd, sacn, sap};
+use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError};
 
 use super::outbox::Outbox;
 use super::{Conversation, Heard, Outgoing, listen};
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
+use crate::family::{self, Asker};
 use crate::sheet::SheetNode;
 
 use art_net::Calls;
-use discover::Discover;
 use retries::Retries;
 use returns::Returns;
-use services::Services;
 use sweep::Sweep;
 
 pub use events::{Glimpse, Progress, SurveyEvent};
@@ -51,8 +48,6 @@ const RANGES_TIME: Duration = Duration::from_millis(1250);
 const LOOK_EVERY: Duration = Duration::from_millis(100);
 /// How often the system's table of neighbours is read.
 const NEIGHBOURS_EVERY: Duration = Duration::from_millis(400);
-/// The most universes of sACN listened to; a system has room for few groups.
-const MOST_JOINED: usize = 256;
 /// How often a device is asked for an echo, and how many devices at most.
 const ECHOES: u32 = 3;
 const ECHO_EVERY: Duration = Duration::from_millis(250);
@@ -71,11 +66,9 @@ pub struct Survey {
     outbox: Outbox,
     events: VecDeque<SurveyEvent>,
     calls: Calls,
-    services: Services,
+    askers: Vec<Box<dyn Asker>>,
     sweep: Sweep,
     echoes: Retries<Whom>,
-    joined: BTreeSet<u16>,
-    discover: Discover,
     returns: Returns,
     neighbours_at: Duration,
     look_at: Duration,
@@ -85,7 +78,6 @@ pub struct Survey {
     unreadable: u64,
     /// Addresses of nodes that it is about, whatever they are known by.
     concerned: HashSet<Ipv4Addr>,
-    /// Whether its groups were joined.
     begun: bool,
     over: bool,
 }
@@ -100,20 +92,16 @@ impl Survey {
             && (plan.ways.contains(Way::Arp) || plan.ways.contains(Way::Echo));
         let (likely, ranges) =
             if asks_one_by_one { (&plan.likely[..], &plan.ranges[..]) } else { (&[][..], &[][..]) };
-        // Where it is about some nodes only, nobody need offer us an address.
-        let discovers = !plan.is_passive() && plan.ways.contains(Way::Dhcp) && plan.concern.is_everybody();
         Self {
             outbox: Outbox::with_pace(plan.vantage.seats.clone(), plan.real_pace()),
             calls: Calls::new(&plan),
             returns: Returns::default(),
-            discover: Discover::new(plan.vantage.frames_from().filter(|_| discovers), plan.vantage.mark),
+            askers: family::askers(&plan),
             sweep: Sweep::new(likely, ranges, &own, if plan.extent == Extent::Ranges { 2 } else { 3 }),
             plan,
             census: Census::default(),
             events: VecDeque::new(),
-            services: Services::default(),
             echoes: Retries::new(ECHOES, ECHO_EVERY, MOST_ECHOES),
-            joined: BTreeSet::new(),
             neighbours_at: Duration::ZERO,
             look_at: REPLY_TIME,
             seen: 0,
@@ -250,13 +238,10 @@ impl Survey {
             self.seen += 1;
             self.tell(SurveyEvent::Seen(Glimpse::of(sighting)));
         }
-        if self.plan.extent == Extent::Endless {
-            if news.is_new {
-                self.services.ask_again(now);
-            }
-            if let Some(away) = self.returns.heard(sighting) {
-                self.tell(SurveyEvent::Back(Glimpse::of(sighting), away));
-            }
+        if self.plan.extent == Extent::Endless
+            && let Some(away) = self.returns.heard(sighting)
+        {
+            self.tell(SurveyEvent::Back(Glimpse::of(sighting), away));
         }
         match news.node {
             NodeNews::New(index) => {
@@ -266,12 +251,11 @@ impl Survey {
             NodeNews::More(index) => self.follow_up(now, index),
             NodeNews::Nothing => {}
         }
-        match &sighting.told {
-            Told::Levels { universe, .. } => self.join(&[*universe]),
-            Told::Universes { universes, .. } => self.join(universes),
-            _ => {}
+        let mut out = Vec::new();
+        for asker in &mut self.askers {
+            asker.hear(now, sighting, &news, &mut out);
         }
-        self.services.take(now, news.types);
+        self.send_all(out);
         self.consider_echo(now, sighting);
     }
 
@@ -291,21 +275,9 @@ impl Survey {
         }
     }
 
-    /// Listens to universes, each once.
-    fn join(&mut self, universes: &[u16]) {
-        if self.plan.is_passive() {
-            return;
-        }
-        for universe in universes {
-            if self.joined.len() < MOST_JOINED && self.joined.insert(*universe) {
-                self.join_group(sacn::group(*universe), sacn::PORT);
-            }
-        }
-    }
-
-    fn join_group(&mut self, group: Ipv4Addr, port: u16) {
-        for seat in 0..self.plan.vantage.seats.len() {
-            self.outbox.send_now(Outgoing::Join { seat, group, port });
+    fn send_all(&mut self, all: Vec<Outgoing>) {
+        for outgoing in all {
+            self.outbox.send_now(outgoing);
         }
     }
 
@@ -316,17 +288,11 @@ impl Survey {
                 self.outbox.send_now(Outgoing::Frame(Arp::probe(own, seat.own).to_bytes()));
             }
         }
-        if self.does(Way::Sacn) {
-            let universes = self.plan.universes.clone();
-            self.join(&[sacn::DISCOVERY_UNIVERSE]);
-            self.join(&universes);
+        let mut out = Vec::new();
+        for asker in &mut self.askers {
+            asker.begin(&mut out);
         }
-        if self.does(Way::Sap) {
-            sap::GROUPS.iter().for_each(|group| self.join_group(*group, sap::PORT));
-        }
-        if self.does(Way::DnsSd) {
-            self.join_group(dns_sd::GROUP, dns_sd::PORT);
-        }
+        self.send_all(out);
     }
 
     fn next_neighbours(&self) -> Option<Duration> {
@@ -342,8 +308,9 @@ impl Survey {
         polls.filter(|at| self.plan.extent != Extent::Ranges || *at < REPLY_TIME / 2)
     }
 
+    /// When a family asks next.
     fn next_question(&self) -> Option<Duration> {
-        self.services.next_at().filter(|_| self.does(Way::DnsSd))
+        self.askers.iter().filter_map(|asker| asker.next_at()).min()
     }
 
     fn work(&mut self, now: Duration) {
@@ -355,16 +322,17 @@ impl Survey {
             self.tell(SurveyEvent::Asked(nth));
         }
         if self.next_question().is_some_and(|at| at <= now) {
-            for question in self.services.ask(now, &self.plan.vantage.seats) {
-                self.outbox.send_now(question);
+            let mut out = Vec::new();
+            for asker in &mut self.askers {
+                if asker.next_at().is_some_and(|at| at <= now) {
+                    asker.ask(now, &mut out);
+                }
             }
+            self.send_all(out);
         }
         if self.next_neighbours().is_some_and(|at| at <= now) {
             self.neighbours_at = now + NEIGHBOURS_EVERY;
             self.outbox.send_now(Outgoing::Neighbours);
-        }
-        while let Some(frame) = self.discover.ask(now) {
-            self.outbox.send_now(Outgoing::Frame(frame));
         }
         self.calls.ask(now, &self.census, &mut self.outbox);
         self.ask_echoes(now);
@@ -427,7 +395,6 @@ impl Conversation for Survey {
             self.next_poll(),
             self.next_question(),
             self.next_neighbours(),
-            self.discover.next_at(),
             self.calls.next_ask(),
             self.echoes.next_at(),
             self.outbox.release_at(),
@@ -455,11 +422,5 @@ impl Conversation for Survey {
 /// The UDP ports a survey hears on, in the ways it is to see.
 #[must_use]
 pub fn ports_of(ways: Ways) -> Vec<u16> {
-    let of = [
-        (Way::ArtNet, art_net_wire::PORT),
-        (Way::Sacn, sacn::PORT),
-        (Way::DnsSd, dns_sd::PORT),
-        (Way::Sap, sap::PORT),
-    ];
-    of.into_iter().filter(|(way, _)| ways.contains(*way)).map(|(_, port)| port).collect()
+    family::ports(ways)
 }

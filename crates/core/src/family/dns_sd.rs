@@ -6,8 +6,9 @@ use std::time::Duration;
 
 use lantern_wire::dns_sd::{DnsSd, EVERY_TYPE, GROUP, PORT, Question};
 
-use crate::census::Meaning;
-use crate::conversation::{Outgoing, Seat};
+use super::{Asker, join};
+use crate::census::{Meaning, News, Sighting};
+use crate::conversation::{Extent, Outgoing, Seat, SurveyPlan};
 
 /// When everybody is asked for everything. The first question wants answers to us alone; who missed it, or answers only
 /// the group, is reached by the second.
@@ -23,8 +24,11 @@ const MOST_TYPES: usize = 128;
 const MOST_QUESTIONS: usize = 16;
 
 /// What is still to be asked.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(super) struct Services {
+    seats: Vec<Seat>,
+    /// Whether whoever comes is asked.
+    watches: bool,
     rounds: usize,
     types: BTreeSet<String>,
     due: VecDeque<(Duration, String)>,
@@ -33,8 +37,19 @@ pub(super) struct Services {
 }
 
 impl Services {
+    pub(super) fn new(plan: &SurveyPlan) -> Self {
+        Self {
+            seats: plan.vantage.seats.clone(),
+            watches: plan.extent == Extent::Endless,
+            rounds: 0,
+            types: BTreeSet::new(),
+            due: VecDeque::new(),
+            again_at: None,
+        }
+    }
+
     /// Takes in types that were told.
-    pub(super) fn take(&mut self, now: Duration, types: Vec<String>) {
+    fn take(&mut self, now: Duration, types: &[String]) {
         for kind in types {
             if self.types.len() < MOST_TYPES && self.types.insert(kind.clone()) {
                 self.due.extend(ASK_TYPE_AFTER.map(|after| (now + after, kind.clone())));
@@ -42,18 +57,8 @@ impl Services {
         }
     }
 
-    /// Asks everybody once more, in a moment: somebody came.
-    pub(super) fn ask_again(&mut self, now: Duration) {
-        self.again_at.get_or_insert(now + ASK_AGAIN_AFTER);
-    }
-
-    pub(super) fn next_at(&self) -> Option<Duration> {
-        let all = ASK_ALL_AT.get(self.rounds).map(|(at, _)| *at);
-        self.due.iter().map(|(at, _)| *at).chain(all).chain(self.again_at).min()
-    }
-
-    /// What to send by now.
-    pub(super) fn ask(&mut self, now: Duration, seats: &[Seat]) -> Vec<Outgoing> {
+    /// What to ask by now.
+    fn questions(&mut self, now: Duration) -> Vec<Question> {
         let mut questions = Vec::new();
         while let Some((_, to_asker)) = ASK_ALL_AT.get(self.rounds).filter(|(at, _)| *at <= now) {
             questions.extend(everything(*to_asker));
@@ -70,16 +75,36 @@ impl Services {
         self.due = later;
         let due: VecDeque<(Duration, String)> = due;
         questions.extend(due.iter().map(|(_, kind)| Question::pointer(kind, true)));
+        questions
+    }
+}
+
+impl Asker for Services {
+    fn begin(&mut self, out: &mut Vec<Outgoing>) {
+        join(self.seats.len(), GROUP, PORT, out);
+    }
+
+    fn hear(&mut self, now: Duration, _: &Sighting, news: &News, _: &mut Vec<Outgoing>) {
+        self.take(now, &news.types);
+        if self.watches && news.is_new {
+            // Somebody came: everybody is asked once more, in a moment.
+            self.again_at.get_or_insert(now + ASK_AGAIN_AFTER);
+        }
+    }
+
+    fn next_at(&self) -> Option<Duration> {
+        let all = ASK_ALL_AT.get(self.rounds).map(|(at, _)| *at);
+        self.due.iter().map(|(at, _)| *at).chain(all).chain(self.again_at).min()
+    }
+
+    fn ask(&mut self, now: Duration, out: &mut Vec<Outgoing>) {
+        let questions = self.questions(now);
         let messages: Vec<Vec<u8>> =
             questions.chunks(MOST_QUESTIONS).map(|some| DnsSd::asking(some.to_vec()).to_bytes()).collect();
-        let to_seat = |(seat, place): (usize, &Seat)| {
+        for (seat, place) in self.seats.iter().enumerate() {
             let to = SocketAddrV4::new(place.everybody(GROUP), PORT);
-            messages
-                .iter()
-                .map(move |bytes| Outgoing::Datagram { seat, to, bytes: bytes.clone() })
-                .collect::<Vec<_>>()
-        };
-        seats.iter().enumerate().flat_map(to_seat).collect()
+            out.extend(messages.iter().map(|bytes| Outgoing::Datagram { seat, to, bytes: bytes.clone() }));
+        }
     }
 }
 

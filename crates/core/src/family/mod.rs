@@ -1,0 +1,76 @@
+//! Families: the open protocols by which devices are found, read or set, each in a room of its own.
+//!
+//! A family takes part in a survey as an [`Asker`]: what it opens, what it joins, what it asks and when. It adds its line to
+//! [`askers`] and [`ports`]; what its messages tell about their sender stands in `census::sighting`.
+
+mod dhcp;
+mod dns_sd;
+mod llrp;
+mod sacn;
+mod sap;
+
+use std::fmt::Debug;
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::{art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, sacn as sacn_wire, sap as sap_wire};
+
+use crate::census::{News, Sighting, Way, Ways};
+use crate::conversation::{Outgoing, SurveyPlan};
+
+/// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
+pub(crate) trait Asker: Debug {
+    /// Opens what it needs: once, before anything is asked.
+    fn begin(&mut self, _out: &mut Vec<Outgoing>) {}
+
+    /// Takes in what was heard, of its own family or of another, and what was new in it.
+    fn hear(&mut self, _now: Duration, _sighting: &Sighting, _news: &News, _out: &mut Vec<Outgoing>) {}
+
+    /// When it asks next; `None` when nothing is left to ask.
+    fn next_at(&self) -> Option<Duration> {
+        None
+    }
+
+    /// Asks what is due by now.
+    fn ask(&mut self, _now: Duration, _out: &mut Vec<Outgoing>) {}
+}
+
+/// Everybody who takes part in a survey of this plan.
+pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
+    let mut all: Vec<Box<dyn Asker>> = Vec::new();
+    let does = |way| !plan.is_passive() && plan.ways.contains(way);
+    if does(Way::Sacn) {
+        all.push(Box::new(sacn::Listener::new(plan)));
+    }
+    if does(Way::Sap) {
+        all.push(Box::new(sap::Listener::new(plan)));
+    }
+    if does(Way::DnsSd) {
+        all.push(Box::new(dns_sd::Services::new(plan)));
+    }
+    // Where it is about some nodes only, nobody need offer us an address.
+    if let Some(own) = plan.vantage.frames_from().filter(|_| does(Way::Dhcp) && plan.concern.is_everybody()) {
+        all.push(Box::new(dhcp::Discover::new(own, plan.vantage.mark)));
+    }
+    if does(Way::Llrp) {
+        all.push(Box::new(llrp::Search::new(plan)));
+    }
+    all
+}
+
+/// The UDP ports heard on, in these ways.
+pub(crate) fn ports(ways: Ways) -> Vec<u16> {
+    let of = [
+        (Way::ArtNet, art_net::PORT),
+        (Way::Sacn, sacn_wire::PORT),
+        (Way::DnsSd, dns_sd_wire::PORT),
+        (Way::Sap, sap_wire::PORT),
+        (Way::Llrp, llrp_wire::PORT),
+    ];
+    of.into_iter().filter(|(way, _)| ways.contains(*way)).map(|(_, port)| port).collect()
+}
+
+/// Joins a group on every seat.
+fn join(seats: usize, group: Ipv4Addr, port: u16, out: &mut Vec<Outgoing>) {
+    out.extend((0..seats).map(|seat| Outgoing::Join { seat, group, port }));
+}

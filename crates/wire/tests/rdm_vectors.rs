@@ -1,0 +1,134 @@
+//! The reference packets of RDM and LLRP, read and written again byte for byte, and what each of them says; properties.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use lantern_wire::llrp::{Component, Content, EVERYBODY, Filter, Message as Llrp, Probe, ProbeReply};
+use lantern_wire::rdm::{Class, Message, ResponseType, Uid};
+use lantern_wire::sacn::Cid;
+use lantern_wire::{MacAddress, WireError};
+use proptest::prelude::*;
+use rstest::rstest;
+
+use support::vector;
+
+#[rstest]
+fn every_rdm_vector_survives_both_ways_and_no_damage_is_taken_for_sound(
+    #[values(
+        "apply",
+        "busy",
+        "current-address",
+        "device-info",
+        "dhcp-off",
+        "endpoint-output-set",
+        "endpoint-universe-set",
+        "endpoints",
+        "get-device-info",
+        "get-route",
+        "identify-all-off",
+        "identify-on",
+        "interfaces",
+        "route-set",
+        "set-label",
+        "set-start-address",
+        "start-address-refused",
+        "start-address-set",
+        "static-address-set",
+        "supported-overflow",
+        "supported"
+    )]
+    name: &str,
+) {
+    let (bytes, facts) = vector("rdm", name);
+    let message = Message::parse(&bytes).unwrap();
+    assert_eq!(message.to_bytes(), bytes);
+    if let Some(parameter) = facts["pid"].as_u64() {
+        assert_eq!(u64::from(message.parameter), parameter);
+    }
+    for cut in 0..bytes.len() {
+        assert!(matches!(Message::parse(&bytes[..cut]), Err(WireError::Short { .. })), "{cut}");
+    }
+    for at in 1..bytes.len() {
+        let mut damaged = bytes.clone();
+        damaged[at] ^= 0x40;
+        assert!(Message::parse(&damaged).is_err(), "{at}");
+    }
+}
+
+#[test]
+fn requests_and_answers_say_what_they_say() {
+    let asks = Message::parse(&vector("rdm", "get-device-info").0).unwrap();
+    assert_eq!((asks.class, asks.response(), asks.transaction), (Class::GET, None, 7));
+    assert_eq!((asks.to.to_string(), asks.from.to_string()), ("7ff2:0000abcd".into(), "7ff1:00000001".into()));
+    let refused = Message::parse(&vector("rdm", "start-address-refused").0).unwrap();
+    assert_eq!((refused.response(), &refused.data[..]), (Some(ResponseType::NACK), &[0, 6][..]));
+    let more = Message::parse(&vector("rdm", "supported-overflow").0).unwrap();
+    assert_eq!((more.response(), more.data.len()), (Some(ResponseType::ACK_OVERFLOW), 230));
+    assert_eq!(asks.to_string(), "RDM get 0060 from 7ff1:00000001 to 7ff2:0000abcd");
+}
+
+#[rstest]
+fn every_llrp_vector_survives_both_ways_and_no_truncation_is_taken_for_whole(
+    #[values("probe-all", "probe-known", "probe-reply", "rdm-current-address", "rdm-static-address-set")]
+    name: &str,
+) {
+    let (bytes, facts) = vector("llrp", name);
+    let message = Llrp::parse(&bytes).unwrap();
+    assert_eq!(message.to_bytes(), bytes);
+    assert_eq!(Some(u64::from(message.transaction)), facts["transaction"].as_u64());
+    for cut in 0..bytes.len() {
+        assert!(matches!(Llrp::parse(&bytes[..cut]), Err(WireError::Short { .. })), "{cut}");
+    }
+}
+
+#[test]
+fn probes_and_their_answers_say_who_is_meant_and_who_is_there() {
+    let all = Llrp::parse(&vector("llrp", "probe-all").0).unwrap();
+    let Content::Probe(probe) = &all.content else { panic!("{all:?}") };
+    assert_eq!((probe.lowest, probe.highest, probe.filter), (Uid::LOWEST, Uid::EVERYBODY, Filter::NONE));
+    assert_eq!(all.to, EVERYBODY);
+    let known = Llrp::parse(&vector("llrp", "probe-known").0).unwrap();
+    let Content::Probe(probe) = &known.content else { panic!("{known:?}") };
+    assert_eq!(probe.filter, Filter::UNCONNECTED);
+    let asked = ["7ff0:00100001", "7ff0:00100002", "7ff1:00000001"].map(|uid| probe.asks(uid.parse().unwrap()));
+    assert_eq!(asked, [false, true, false], "one is known, one is outside");
+    let reply = Llrp::parse(&vector("llrp", "probe-reply").0).unwrap();
+    assert_eq!(reply.to_string(), "LLRP device 7ff0:00100001 at 02:4d:42:00:10:01");
+}
+
+proptest! {
+    #[test]
+    fn rdm_survives(uids: [[u8; 6]; 2], numbers: [u8; 4], pids: [u16; 2], data in prop::collection::vec(any::<u8>(), 0..=231)) {
+        let [transaction, port_or_response, queued, class] = numbers;
+        let message = Message {
+            to: Uid(uids[0]), from: Uid(uids[1]), transaction, port_or_response, queued, sub_device: pids[0],
+            class: Class(class), parameter: pids[1], data,
+        };
+        prop_assert_eq!(Message::parse(&message.to_bytes()), Ok(message));
+    }
+
+    #[test]
+    fn llrp_survives(cids: [[u8; 16]; 2], transaction: u32, filter: u16, known in prop::collection::vec(any::<[u8; 6]>(), 0..=200)) {
+        let probe = Probe {
+            lowest: Uid::LOWEST, highest: Uid::EVERYBODY, filter: Filter(filter), known: known.into_iter().map(Uid).collect(),
+        };
+        for content in [
+            Content::Probe(probe),
+            Content::Reply(ProbeReply { uid: Uid([1; 6]), mac: MacAddress([2; 6]), component: Component(255) }),
+        ] {
+            let message = Llrp { from: Cid(cids[0]), to: Cid(cids[1]), transaction, content };
+            prop_assert_eq!(Llrp::parse(&message.to_bytes()), Ok(message));
+        }
+    }
+
+    #[test]
+    fn no_bytes_make_them_panic(bytes in prop::collection::vec(any::<u8>(), 0..400), cut in 0_usize..105) {
+        let _ = Message::parse(&bytes);
+        let _ = Message::parse_without_start(&bytes);
+        let _ = Llrp::parse(&bytes);
+        let (mut whole, _) = vector("llrp", "rdm-current-address");
+        whole.truncate(cut);
+        whole.extend(&bytes);
+        let _ = Llrp::parse(&whole);
+    }
+}
