@@ -112,6 +112,11 @@ fn ports(ports: Vec<WantedPort>) -> Wanted {
 #[rstest]
 #[case::name_too_long(Wanted { name: Some("a23456789012345678".to_owned()), ..Wanted::default() }, &["C012"])]
 #[case::name_fits(Wanted { name: Some("a2345678901234567".to_owned()), ..Wanted::default() }, &[])]
+#[case::label_too_long(Wanted { label: Some("a".repeat(64)), ..Wanted::default() }, &["C012"])]
+#[case::label_fits(Wanted { label: Some("a".repeat(63)), ..Wanted::default() }, &[])]
+#[case::a_name_of_its_own(Wanted { name: Some("node-1".to_owned()), ..Wanted::default() }, &[])]
+#[case::above_what_can_be_programmed(ports(vec![port(1, "sacn 40000")]), &["C005", "C005"])]
+#[case::merge_off(ports(vec![WantedPort { number: 1, merge: Some(crate::Merge::Off), ..WantedPort::default() }]), &["C004"])]
 #[case::gateway_outside(Wanted { gateway: "10.41.0.1".parse().ok(), ..Wanted::default() }, &["C014"])]
 #[case::gateway_inside(Wanted { gateway: "10.40.0.1".parse().ok(), ..Wanted::default() }, &[])]
 #[case::mask_leaves_no_host(Wanted { mask: "/30".parse().ok(), ..to("10.40.1.4") }, &["C013"])]
@@ -128,6 +133,63 @@ fn a_wish_is_looked_at(#[case] wanted: Wanted, #[case] expected: &[&str]) {
     let plan = plan(vec![reply(1, 1, 1)], &wanted);
     assert_eq!(codes(&plan), expected);
     assert_eq!(plan.is_refused(), !expected.is_empty() && expected != ["C004"]);
+}
+
+#[rstest]
+#[case::of_another("node-2", &["C021"])]
+#[case::of_nobody("node-3", &[])]
+fn a_name_is_looked_for_among_the_others(#[case] name: &str, #[case] expected: &[&str]) {
+    let wanted = Wanted { name: Some(name.to_owned()), ..Wanted::default() };
+    let plan = plan(vec![reply(1, 1, 1), reply(2, 1, 2)], &wanted);
+    assert_eq!((codes(&plan), plan.is_refused()), (expected.to_vec(), false));
+}
+
+/// An area of another network says nothing; a node planned in one area belongs there, one that is not planned in any of them.
+#[rstest]
+#[case::in_its_own("10.40.1.50", "node-1", false, "")]
+#[case::in_another("10.40.2.50", "node-1", false, "outside Quay (10.40.1.0-10.40.1.255)")]
+#[case::in_another_and_meant("10.40.2.50", "node-1", true, "")]
+#[case::not_planned_in_one_of_them("10.40.2.50", "node-9", false, "")]
+#[case::in_none_of_them("10.40.3.50", "node-9", false, "outside every area of the sheet")]
+#[case::in_no_network("10.41.0.1", "node-9", false, "outside every network of the sheet")]
+#[case::in_no_network_and_meant("10.41.0.1", "node-9", true, "")]
+fn where_a_node_may_stand(#[case] address: &str, #[case] planned: &str, #[case] meant: bool, #[case] said: &str) {
+    let sheet = format!(
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"lights\"\nrange = \"10.40.0.0/16\"\n\
+         [[network]]\nname = \"sound\"\nrange = \"10.60.0.0/16\"\n\
+         [[area]]\nname = \"Quay\"\nnetwork = \"lights\"\nrange = \"10.40.1.0/24\"\n\
+         [[area]]\nname = \"Hall\"\nnetwork = \"lights\"\nrange = \"10.40.2.0/24\"\n\
+         [[area]]\nname = \"Stage\"\nnetwork = \"sound\"\nrange = \"10.60.1.0/24\"\n\
+         [[node]]\nname = \"{planned}\"\narea = \"Quay\"\naddress = \"10.40.1.1\"\n"
+    );
+    let (sheet, census, seats) = (RigSheet::parse(&sheet).unwrap(), census(vec![reply(1, 1, 1)]), [seat()]);
+    let protection = Protection { outside: meant, ..protection(&census, &sheet, &seats) };
+    let plan = plan_one(&census.nodes()[0], &to(address), &protection);
+    let told: Vec<&str> =
+        plan.findings.iter().filter(|f| f.rule.code == "C018").map(|finding| finding.what.as_str()).collect();
+    match said {
+        "" => assert_eq!(told, [""; 0]),
+        said => assert!(told.len() == 1 && told[0].ends_with(said), "{told:?}"),
+    }
+}
+
+/// A mask that leaves no host speaks against an address, not against one that a server will give.
+#[test]
+fn what_a_server_will_give_is_not_judged_by_the_old_address() {
+    let able = PollReply { status2: Status2(0x1d), ..reply(1, 1, 1) };
+    let narrow = Wanted { mask: "/30".parse().ok(), ..to("10.40.1.4") };
+    assert_eq!(codes(&plan(vec![able.clone()], &narrow)), ["C013"]);
+    let able = PollReply { address: Ipv4Addr::new(10, 40, 1, 4), ..able };
+    let leased = Wanted { addressing: Some(Addressing::Dhcp), ..narrow };
+    assert_eq!(codes(&plan(vec![able], &leased)), [""; 0]);
+}
+
+#[test]
+fn a_port_on_a_page_that_does_not_say_which_it_is_is_not_set() {
+    let zero = PollReply { bind_index: 0, ..reply(1, 1, 1) };
+    let twin = PollReply { sub: 1, ..zero.clone() };
+    let wanted = ports(vec![port(5, "0:1:9")]);
+    assert_eq!(codes(&plan(vec![zero, twin], &wanted)), ["C022"]);
 }
 
 #[test]
