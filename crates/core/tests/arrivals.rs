@@ -31,6 +31,7 @@ const SCENE: &str = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nm
 fn told(arrival: &Arrival) -> (u32, &'static str, String) {
     match &arrival.kind {
         ArrivalKind::Came(glimpse) => (arrival.number, "came", glimpse.mac.unwrap().to_string()),
+        ArrivalKind::Heard(glimpse) => (arrival.number, "heard", glimpse.mac.unwrap().to_string()),
         ArrivalKind::Back(glimpse, _) => (arrival.number, "back", glimpse.mac.unwrap().to_string()),
         ArrivalKind::Known(device) => (arrival.number, "known", device.name.to_string()),
     }

@@ -90,6 +90,13 @@ fn tell(arrival: &Arrival, now: Duration, out: &mut Out) -> Result<(), Failure> 
             let head = out.paint().dye(Tone::Good, &format!("{number:>3} came"));
             out.line(&format!("{head}  {}", row(glimpse)))?;
         }
+        ArrivalKind::Heard(glimpse) => {
+            let head = out.paint().dye(Tone::Faint, "    heard");
+            out.line(&format!(
+                "{head} {}; it tells of itself seldom, and may have been here before",
+                row(glimpse)
+            ))?;
+        }
         ArrivalKind::Back(glimpse, away) => {
             let head = out.paint().dye(Tone::Good, &format!("{number:>3} back"));
             out.line(&format!("{head}  {}; it was away for {:.0} s", row(glimpse), away.as_secs_f32()))?;
@@ -133,6 +140,7 @@ fn line(arrival: &Arrival, now: Duration) -> Line {
     };
     match &arrival.kind {
         ArrivalKind::Came(glimpse) => heard("came", glimpse, None),
+        ArrivalKind::Heard(glimpse) => heard("heard", glimpse, None),
         ArrivalKind::Back(glimpse, away) => heard("back", glimpse, Some(*away)),
         ArrivalKind::Known(device) => known(device),
     }

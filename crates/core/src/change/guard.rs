@@ -348,7 +348,9 @@ pub(super) fn settings_untold(node: &FoundNode, lacks: &str, by_dhcp: bool) -> F
     let remedy = if by_dhcp {
         "set it at the unit itself".to_owned()
     } else {
-        format!("give them too, as in --mask /16 --gateway 0.0.0.0 (for none), or in the sheet's network: {lacks}")
+        format!(
+            "say them too, as in --mask 255.255.0.0 --gateway 0.0.0.0 (for none), or write {lacks} into the sheet's network"
+        )
     };
     SETTINGS_UNTOLD.finding(format!("{} does not tell its {lacks}", node.title()), remedy)
 }

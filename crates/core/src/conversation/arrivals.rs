@@ -22,7 +22,7 @@ const LOOK_EVERY: Duration = Duration::from_millis(100);
 /// News of one device.
 #[derive(Debug, Clone)]
 pub struct Arrival {
-    /// The how-manieth it is, from 1.
+    /// The how-manieth it is, from 1; 0 for one that may have been here all along.
     pub number: u32,
     /// What is new.
     pub kind: ArrivalKind,
@@ -33,6 +33,8 @@ pub struct Arrival {
 pub enum ArrivalKind {
     /// It came, and this is the first that was heard.
     Came(Glimpse),
+    /// It was heard for the first time, but tells of itself so seldom that it may have been here all along.
+    Heard(Glimpse),
     /// It was here before, was away for so long, and is back.
     Back(Glimpse, Duration),
     /// What it turned out to be.
@@ -103,7 +105,11 @@ impl Arrivals {
     /// The news in an event of the survey.
     fn news(&mut self, event: SurveyEvent) -> Option<Arrival> {
         let (glimpse, away) = match event {
-            SurveyEvent::Seen(glimpse) if glimpse.at >= BASELINE.max(rhythm(glimpse.way)) => (glimpse, None),
+            SurveyEvent::Seen(glimpse) if glimpse.at < BASELINE => return None,
+            SurveyEvent::Seen(glimpse) if glimpse.at < rhythm(glimpse.way) => {
+                return Some(Arrival { number: 0, kind: ArrivalKind::Heard(glimpse) });
+            }
+            SurveyEvent::Seen(glimpse) => (glimpse, None),
             SurveyEvent::Back(glimpse, away) if glimpse.at >= BASELINE => (glimpse, Some(away)),
             _ => return None,
         };

@@ -144,9 +144,13 @@ impl Host {
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
         self.hear(now);
         if self.party.wake_at().is_some_and(|at| at <= now) {
+            let was_there = self.party.is_listening();
             self.party.wake(now);
             // One that has just come up speaks from its new address.
             self.take_settings();
+            if !was_there && self.party.is_listening() {
+                self.claim();
+            }
         }
         self.speak();
         self.defend(now);
@@ -158,6 +162,16 @@ impl Host {
         self.stack_at =
             stack_at.map(|at| Duration::from_micros(u64::try_from(at.total_micros()).unwrap_or(0)).max(now));
         self.socket.said.drain(..).collect()
+    }
+
+    /// Whoever starts asks whether its address is free, and says that it is its own (RFC 5227).
+    fn claim(&mut self) {
+        let (own, address) = (self.party.mac(), self.settings.0);
+        if self.party.defends_late().is_some() || address.is_unspecified() {
+            return;
+        }
+        let says = [Arp::probe(own, address), Arp::announcement(own, address), Arp::announcement(own, address)];
+        self.socket.said.extend(says.iter().map(Arp::to_bytes));
     }
 
     fn hear(&mut self, now: Duration) {
