@@ -1,6 +1,8 @@
 //! Devices put together from evidence of every kind, in any order.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
+mod support;
+
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
@@ -13,6 +15,8 @@ use lantern_wire::sdp::Session;
 use lantern_wire::{Lldp, MacAddress, Text};
 use proptest::prelude::*;
 use rstest::rstest;
+
+use support::cases;
 
 const A: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 1);
 const B: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 2);
@@ -123,6 +127,8 @@ fn everything_about_one_device_is_one_row() {
 }
 
 proptest! {
+    #![proptest_config(cases(256))]
+
     #[test]
     fn the_order_of_evidence_does_not_matter(order in Just((0..evidence().len()).collect::<Vec<_>>()).prop_shuffle()) {
         let all = evidence();

@@ -1,6 +1,8 @@
 //! Whatever is filled in holds: on rigs from chance, with what is written already anywhere among it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
+mod support;
+
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt::Write;
 use std::net::Ipv4Addr;
@@ -14,6 +16,8 @@ use lantern_core::rework::{Goal, Renumbered, Series, rename, renumber, resettle}
 use lantern_core::sheet::RigSheet;
 use lantern_core::view::{Run, address_runs, universe_uses};
 use proptest::prelude::*;
+
+use support::cases;
 
 /// Codes of what is open and will be filled in.
 const OPEN: [&str; 4] = ["A010", "U006", "F004", "S007"];
@@ -186,7 +190,7 @@ fn find_place(
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(400))]
+    #![proptest_config(cases(400))]
 
     #[test]
     fn whatever_is_filled_in_has_no_clash(
@@ -211,7 +215,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(100))]
+    #![proptest_config(cases(100))]
 
     /// Read, written as JSON, and read again; written as tables, and brought in again: the sheet is the same.
     #[test]
@@ -281,7 +285,7 @@ fn a_whole_rig_from_chance_keeps_every_reason() {
 const EVERY_CLASH: &str = include_str!("sheets/every-clash.rig.toml");
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(cases(150))]
 
     /// Lines left out and lines put elsewhere make nonsense of a sheet, but never more than that.
     #[test]

@@ -16,6 +16,8 @@ use lantern_core::universe::{DeskBase, PortAddress, SacnUniverse, Universe};
 use lantern_sim::Scene;
 use proptest::prelude::*;
 
+use support::cases;
+
 /// A sheet whose nodes stand at these last octets, named by their place in the list.
 fn sheet_of(octets: &[u8], universes: &[u16]) -> String {
     let mut text = "# mine\n[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n".to_owned();
@@ -29,7 +31,7 @@ fn sheet_of(octets: &[u8], universes: &[u16]) -> String {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 200, ..ProptestConfig::default() })]
+    #![proptest_config(cases(200))]
 
     #[test]
     fn every_notation_of_a_port_address_reads_back(flat in 0_u64..=32_767, zero: bool) {

@@ -2,11 +2,15 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
+mod support;
+
 use lantern_wire::art_net::{
     Address, Command, IpCommand, IpProg, IpProgReply, Message, Poll, PollFlags, PollReply, PollTarget, Program,
 };
 use lantern_wire::{MacAddress, Text};
 use proptest::prelude::*;
+
+use support::cases;
 
 /// A poll reply made of arbitrary bytes in every field the layout names; the spare bytes stay zero.
 fn any_reply() -> impl Strategy<Value = PollReply> {
@@ -17,6 +21,8 @@ fn any_reply() -> impl Strategy<Value = PollReply> {
 }
 
 proptest! {
+    #![proptest_config(cases(256))]
+
     #[test]
     fn poll_replies_survive(reply in any_reply()) {
         prop_assert_eq!(PollReply::parse(&reply.to_bytes()).unwrap(), reply);

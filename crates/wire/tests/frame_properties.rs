@@ -2,13 +2,19 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
+mod support;
+
 use std::net::SocketAddrV4;
 
 use lantern_wire::dhcp::{Dhcp, DhcpKind};
 use lantern_wire::{Arp, ArpOperation, MacAddress, UdpFrame};
 use proptest::prelude::*;
 
+use support::cases;
+
 proptest! {
+    #![proptest_config(cases(256))]
+
     #[test]
     fn arp_survives(macs: [[u8; 6]; 4], operation: u16, sender: u32, target: u32) {
         let arp = Arp {

@@ -10,7 +10,7 @@ use lantern_wire::{MacAddress, WireError};
 use proptest::prelude::*;
 use rstest::rstest;
 
-use support::vector;
+use support::{cases, vector};
 
 #[rstest]
 fn every_rdm_vector_survives_both_ways_and_no_damage_is_taken_for_sound(
@@ -97,6 +97,8 @@ fn probes_and_their_answers_say_who_is_meant_and_who_is_there() {
 }
 
 proptest! {
+    #![proptest_config(cases(256))]
+
     #[test]
     fn rdm_survives(uids: [[u8; 6]; 2], numbers: [u8; 4], pids: [u16; 2], data in prop::collection::vec(any::<u8>(), 0..=231)) {
         let [transaction, port_or_response, queued, class] = numbers;

@@ -1,6 +1,8 @@
 //! Messages about streams and neighbours survive a round trip, and no bytes make their parsers panic.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
+mod support;
+
 use lantern_wire::dns_sd::{Answer, DnsSd, Fact};
 use lantern_wire::sacn::{Cid, Data, Discovery, Message, Options};
 use lantern_wire::sap::Sap;
@@ -8,7 +10,11 @@ use lantern_wire::sdp::Session;
 use lantern_wire::{Igmp, Lldp, MacAddress, Packet, Text};
 use proptest::prelude::*;
 
+use support::cases;
+
 proptest! {
+    #![proptest_config(cases(256))]
+
     #[test]
     fn levels_survive(
         cid: [u8; 16], source in "[ -~]{0,63}", numbers: [u8; 4], sync: u16, universe: u16,

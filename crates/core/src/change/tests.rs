@@ -261,3 +261,20 @@ fn what_is_sent_is_known_byte_for_byte(#[case] wanted: Wanted, #[case] head: &st
     assert!(text.starts_with(head), "{text}");
     assert!(end.ends_with(tail) || text[16..].starts_with(tail), "{text}");
 }
+
+/// Whoever was seen at an address holds it, however it was seen; the node itself never stands in its own way.
+#[rstest]
+#[case::another_by_arp("10.40.1.50", Some(9), &["C001"])]
+#[case::somebody_without_a_mac("10.40.1.50", None, &["C001"])]
+#[case::itself_at_a_second_address("10.40.1.50", Some(1), &[])]
+#[case::somebody_elsewhere("10.40.1.51", Some(9), &[])]
+#[case::another_at_its_own_address("10.40.1.1", Some(9), &["C011"])]
+#[case::itself_seen_without_a_mac("10.40.1.1", None, &[])]
+fn whoever_was_seen_holds_an_address(#[case] at: &str, #[case] mac: Option<u8>, #[case] expected: &[&str]) {
+    let (sheet, mut census, seats) = (RigSheet::parse(SHEET).unwrap(), census(vec![reply(1, 1, 1)]), [seat()]);
+    let mac = mac.map(|last| MacAddress([2, 0x4d, 0x42, 0, 0x10, last]));
+    census.take(&Sighting { mac, ..Sighting::plain(Duration::ZERO, at.parse().unwrap(), Told::Echo) });
+    let devices = census.devices(&crate::census::Viewpoint::default());
+    let protection = Protection { devices: &devices, ..protection(&census, &sheet, &seats) };
+    assert_eq!(codes(&plan_one(&census.nodes()[0], &to("10.40.1.50"), &protection)), expected);
+}

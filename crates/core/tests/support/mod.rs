@@ -9,6 +9,8 @@ use lantern_core::change::Protection;
 use lantern_core::conversation::{Conversation, Datagram, Heard, Outgoing, Seat, Survey, SurveyPlan};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, MemoryGround, Scene};
+use proptest::prelude::ProptestConfig;
+use proptest::test_runner::FileFailurePersistence;
 
 pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
 
@@ -132,4 +134,10 @@ pub(crate) fn survey(ground: &mut MemoryGround, expected: Option<&RigSheet>) -> 
     let mut survey = Survey::new(SurveyPlan::art_net(vec![seat()], expected.cloned(), true));
     run(&mut survey, ground);
     survey.into_census()
+}
+
+/// So many cases of a property; what fails is written beside the test, to be committed: it is tried first from then on.
+pub(crate) fn cases(cases: u32) -> ProptestConfig {
+    let beside = FileFailurePersistence::WithSource("seeds");
+    ProptestConfig { failure_persistence: Some(Box::new(beside)), ..ProptestConfig::with_cases(cases) }
 }
