@@ -88,6 +88,15 @@ const AS_IT_WAS: (Ipv4Addr, Ipv4Addr, &str, u8, bool) = (OLD, MASK, "quay-north"
 const MOVED: (Ipv4Addr, Ipv4Addr, &str, u8, bool) = (NEW, MASK, "quay-north", 1, false);
 const NARROW: Ipv4Addr = Ipv4Addr::new(255, 255, 240, 0);
 
+/// What is said of a wish, and what is really so a minute later.
+fn said_and_so(ground: &mut MemoryGround, wanted: &str) -> (Outcome, (Ipv4Addr, Ipv4Addr, String, u8, bool)) {
+    let change = planned(ground, &wish(wanted)).unwrap();
+    let (outcome, _) = made(ground, &change);
+    let now = ground.now();
+    ground.run_until(now + Duration::from_secs(60));
+    (outcome, really(ground))
+}
+
 /// For each habit: the wish, what is said, and what is really so a minute later.
 #[rstest]
 #[case::takes_all_fields("[\"takes-all-fields\"]", "address", Stage::Confirmed, MOVED)]
@@ -125,11 +134,7 @@ fn what_is_said_is_so(
     #[case] so: (Ipv4Addr, Ipv4Addr, &str, u8, bool),
 ) {
     let mut ground = ground(&scene(quirks));
-    let change = planned(&mut ground, &wish(wanted)).unwrap();
-    let (outcome, _) = made(&mut ground, &change);
-    let now = ground.now();
-    ground.run_until(now + Duration::from_secs(60));
-    let (address, mask, name, universe, merge) = really(&ground);
+    let (outcome, (address, mask, name, universe, merge)) = said_and_so(&mut ground, wanted);
     assert_eq!(
         (Stage::from(&outcome), (address, mask, name.as_str(), universe, merge)),
         (said, so),
@@ -169,11 +174,7 @@ fn what_is_said_of_a_larger_node_is_so(
          pages = [{{ sub = 1, out = [0, 1, 2, 3] }}, {{ sub = 2, out = [0, 1, 2, 3] }}]\nquirks = {quirks}\n"
     );
     let mut ground = ground(&Scene::parse(&text).unwrap());
-    let change = planned(&mut ground, &wish(wanted)).unwrap();
-    let (outcome, _) = made(&mut ground, &change);
-    let now = ground.now();
-    ground.run_until(now + Duration::from_secs(60));
-    let (address, mask, name, universe, merge) = really(&ground);
+    let (outcome, (address, mask, name, universe, merge)) = said_and_so(&mut ground, wanted);
     assert_eq!(
         (Stage::from(&outcome), (address, mask, name.as_str(), universe, merge)),
         (said, so),

@@ -4,6 +4,7 @@
 //! anything; every length off the wire is checked before it is used, and unknown codes keep their value.
 #![forbid(unsafe_code)]
 
+pub mod acn;
 mod arp;
 pub mod art_net;
 pub mod dhcp;

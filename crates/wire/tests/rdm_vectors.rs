@@ -3,9 +3,9 @@
 
 mod support;
 
+use lantern_wire::acn::Cid;
 use lantern_wire::llrp::{Component, Content, EVERYBODY, Filter, Message as Llrp, Probe, ProbeReply};
 use lantern_wire::rdm::{Class, Message, ResponseType, Uid};
-use lantern_wire::sacn::Cid;
 use lantern_wire::{MacAddress, WireError};
 use proptest::prelude::*;
 use rstest::rstest;

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Census, Device, FoundNode, Service, Source, Stream, Surroundings, Target};
+use super::{Census, Device, Evidence, FoundNode};
 use crate::Said;
 use crate::address::Subnet;
 
@@ -25,16 +25,9 @@ pub struct CensusFile<'a> {
     pub devices: &'a [Device],
     /// The Art-Net nodes among them, in the order of their addresses.
     pub nodes: Vec<NodeRecord<'a>>,
-    /// The sources of sACN.
-    pub sources: Vec<Source>,
-    /// The services told.
-    pub services: Vec<Service>,
-    /// The streams announced.
-    pub streams: Vec<Stream>,
-    /// The targets of LLRP.
-    pub targets: Vec<Target>,
-    /// The network around the devices.
-    pub surroundings: Surroundings,
+    /// Everything else.
+    #[serde(flatten)]
+    pub evidence: Evidence,
 }
 
 /// A census read from its file.
@@ -44,7 +37,7 @@ pub struct SavedCensus {
     pub taken: String,
     /// The networks that this computer was in there; none in files of earlier versions.
     pub networks: Vec<Subnet>,
-    /// The Art-Net nodes.
+    /// The Art-Net nodes, and everything else that was seen.
     pub census: Census,
     /// Every device.
     pub devices: Vec<Device>,
@@ -97,11 +90,7 @@ impl<'a> CensusFile<'a> {
             networks,
             devices,
             nodes: census.by_address().into_iter().map(record).collect(),
-            sources: census.sources(),
-            services: census.services(),
-            streams: census.streams(),
-            targets: census.targets(),
-            surroundings: census.surroundings(),
+            evidence: census.evidence(),
         }
     }
 }
@@ -130,8 +119,15 @@ impl SavedCensus {
             return Err(CensusFileError::Format { found: head.format });
         }
         let body: Body = serde_json::from_str(text)?;
+        // Read by itself: flattened, universes that are keys would not be read as numbers.
+        let evidence: Evidence = serde_json::from_str(text)?;
         let parse = |text: &String| text.parse().map_err(serde::de::Error::custom);
         let networks = body.networks.iter().map(parse).collect::<Result<_, serde_json::Error>>()?;
-        Ok(Self { taken: body.taken, networks, census: Census::of(body.nodes), devices: body.devices })
+        Ok(Self {
+            taken: body.taken,
+            networks,
+            census: Census::of(body.nodes).with(evidence),
+            devices: body.devices,
+        })
     }
 }

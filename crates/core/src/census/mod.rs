@@ -28,6 +28,7 @@ use std::time::Duration;
 
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::PollReply;
+use serde::{Deserialize, Serialize};
 
 pub use designate::DesignationError;
 pub use device::{Contested, Device, SeenBy, Viewpoint};
@@ -69,7 +70,25 @@ pub struct Census {
     streams: Streams,
     surroundings: Surroundings,
     targets: Targets,
+    /// What a saved census held besides its nodes.
+    kept: Evidence,
     overlooked: u64,
+}
+
+/// What a census holds besides Art-Net nodes, as it is written down.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Evidence {
+    /// The sources of sACN.
+    pub sources: Vec<Source>,
+    /// The services told.
+    pub services: Vec<Service>,
+    /// The streams announced.
+    pub streams: Vec<Stream>,
+    /// The targets of LLRP.
+    pub targets: Vec<Target>,
+    /// The network around the devices.
+    pub surroundings: Surroundings,
 }
 
 /// Where a node stands in [`Census::nodes`].
@@ -119,6 +138,24 @@ impl Census {
         census
     }
 
+    /// The same with everything else that was seen then.
+    #[must_use]
+    pub fn with(self, kept: Evidence) -> Self {
+        Self { kept, ..self }
+    }
+
+    /// Everything besides Art-Net nodes.
+    #[must_use]
+    pub fn evidence(&self) -> Evidence {
+        Evidence {
+            sources: self.sources(),
+            services: self.services(),
+            streams: self.streams(),
+            targets: self.targets(),
+            surroundings: self.surroundings(),
+        }
+    }
+
     /// The Art-Net nodes, in the order in which they were first seen.
     #[must_use]
     pub fn nodes(&self) -> &[FoundNode] {
@@ -136,31 +173,36 @@ impl Census {
     /// The sources of sACN, in the order of addresses.
     #[must_use]
     pub fn sources(&self) -> Vec<Source> {
-        self.sources.sorted()
+        both(&self.kept.sources, self.sources.sorted())
     }
 
     /// The services told, in the order of addresses.
     #[must_use]
     pub fn services(&self) -> Vec<Service> {
-        self.services.sorted()
+        both(&self.kept.services, self.services.sorted())
     }
 
     /// The streams announced, in the order of their senders.
     #[must_use]
     pub fn streams(&self) -> Vec<Stream> {
-        self.streams.sorted()
+        both(&self.kept.streams, self.streams.sorted())
     }
 
     /// The targets of LLRP, in the order of their identifiers.
     #[must_use]
     pub fn targets(&self) -> Vec<Target> {
-        self.targets.sorted()
+        both(&self.kept.targets, self.targets.sorted())
     }
 
     /// The network around the devices.
     #[must_use]
     pub fn surroundings(&self) -> Surroundings {
-        self.surroundings.sorted()
+        let (kept, seen) = (&self.kept.surroundings, self.surroundings.sorted());
+        Surroundings {
+            switch_ports: both(&kept.switch_ports, seen.switch_ports),
+            queriers: both(&kept.queriers, seen.queriers),
+            dhcp_servers: both(&kept.dhcp_servers, seen.dhcp_servers),
+        }
     }
 
     /// Whether anybody was seen at this address.
@@ -346,6 +388,11 @@ impl Census {
         }
         known(self.by_address.entry(node.address).or_default());
     }
+}
+
+/// What was kept, then what was seen; of a survey only the one, of a file only the other.
+fn both<T: Clone>(kept: &[T], seen: Vec<T>) -> Vec<T> {
+    kept.iter().cloned().chain(seen).collect()
 }
 
 /// The address a node states, or the one it spoke from when it states none.

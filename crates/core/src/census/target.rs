@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
+use lantern_wire::acn::Cid;
 use lantern_wire::llrp::ProbeReply;
 use lantern_wire::rdm::Uid;
-use lantern_wire::sacn::Cid;
 use serde::{Deserialize, Serialize};
 
 use crate::as_text;

@@ -117,6 +117,59 @@ fn a_census_survives_being_saved() {
     assert_eq!((again.census.nodes(), &again.devices), (census.nodes(), &devices));
 }
 
+/// Sources, services, streams, targets and the network around them come back as they were written, and are written again so.
+#[test]
+fn everything_that_was_seen_survives_being_saved() {
+    let mut census = Census::default();
+    seen(&mut census, reply(1, 100, 1));
+    let mac = MacAddress([2, 0x4d, 0x42, 0, 0, 9]);
+    let cid = lantern_wire::sacn::Cid([7; 16]);
+    let from = Ipv4Addr::new(10, 40, 0, 20);
+    let pointer = lantern_wire::dns_sd::Answer {
+        name: "_http._tcp.local.".to_owned(),
+        fact: lantern_wire::dns_sd::Fact::Pointer("mixer._http._tcp.local.".to_owned()),
+        is_over: false,
+    };
+    let session = lantern_wire::sdp::Session::parse(
+        b"v=0\r\no=- 1 1 IN IP4 10.40.0.20\r\ns=mix\r\nc=IN IP4 239.69.1.1/15\r\nm=audio 5004 RTP/AVP 98\r\n",
+    )
+    .unwrap();
+    let lldp =
+        lantern_wire::Lldp { from: mac, port: "7".to_owned(), seconds: 120, ..lantern_wire::Lldp::default() };
+    let reply = lantern_wire::llrp::ProbeReply {
+        uid: "7ff0:00000001".parse().unwrap(),
+        mac,
+        component: lantern_wire::llrp::Component::DEVICE,
+    };
+    for told in [
+        Told::Universes { cid, source: "desk".to_owned(), universes: vec![1, 2], page: (0, 0) },
+        Told::Services(vec![pointer]),
+        Told::Announced { key: (from, 7), session: Box::new(session) },
+        Told::LlrpTarget { cid, reply },
+        Told::Lldp(Box::new(lldp)),
+        Told::Querier { version: 2 },
+        Told::DhcpServer { server: from },
+    ] {
+        census.take(&Sighting { mac: Some(mac), ..Sighting::plain(Duration::ZERO, from, told) });
+    }
+    let evidence = census.evidence();
+    let told = [
+        evidence.sources.len(),
+        evidence.services.len(),
+        evidence.streams.len(),
+        evidence.targets.len(),
+        evidence.surroundings.switch_ports.len(),
+        evidence.surroundings.queriers.len(),
+        evidence.surroundings.dhcp_servers.len(),
+    ];
+    assert_eq!(told, [1; 7]);
+    let written = |census: &Census| {
+        serde_json::to_string(&CensusFile::new(census, &[], "2026-05-03T18:00:00Z", "show", &[])).unwrap()
+    };
+    let again = SavedCensus::from_json(&written(&census)).unwrap();
+    assert_eq!(written(&again.census), written(&census));
+}
+
 #[rstest]
 #[case("not json", "it is not a census: expected ident at line 1 column 2")]
 #[case("{\"nodes\": []}", "it is not a census: missing field `format` at line 1 column 13")]

@@ -4,9 +4,9 @@ use std::collections::VecDeque;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
+use lantern_wire::acn::Cid;
 use lantern_wire::llrp::{Component, Content, EVERYBODY, MANAGERS, Message, PORT, ProbeReply, TARGETS};
 use lantern_wire::rdm::Uid;
-use lantern_wire::sacn::Cid;
 use lantern_wire::{MacAddress, UdpFrame};
 
 use super::{DeviceSetup, Role, Utterance};

@@ -17,7 +17,7 @@ mod reply;
 use core::fmt;
 use std::net::Ipv4Addr;
 
-use crate::sacn::Cid;
+use crate::acn::{Cid, PREAMBLE};
 use crate::{Layer, WireError, rdm};
 
 pub use probe::{Filter, Probe};
@@ -33,7 +33,6 @@ pub const MANAGERS: Ipv4Addr = Ipv4Addr::new(239, 255, 250, 134);
 pub const EVERYBODY: Cid =
     Cid([0xfb, 0xad, 0x82, 0x2c, 0xbd, 0x0c, 0x4d, 0x4c, 0xbd, 0xc8, 0x7e, 0xab, 0xeb, 0xc8, 0x5a, 0xff]);
 
-const PREFIX: [u8; 16] = *b"\x00\x10\x00\x00ASC-E1.17\x00\x00\x00";
 const HEAD: usize = 70;
 const VECTOR_ROOT: u32 = 10;
 const VECTOR_PROBE: u32 = 1;
@@ -76,7 +75,7 @@ impl Message {
         let head: &[u8; HEAD] = datagram.first_chunk().ok_or_else(|| short(0, HEAD, datagram.len()))?;
         let foreign = WireError::Foreign { layer };
         let vector = |at: usize| u32::from_be_bytes([head[at], head[at + 1], head[at + 2], head[at + 3]]);
-        if head[..16] != PREFIX || vector(19) != VECTOR_ROOT {
+        if head[..16] != PREAMBLE || vector(19) != VECTOR_ROOT {
             return Err(foreign);
         }
         let ends = [16, 39, 66].map(|at| at + length_at(head, at));
@@ -106,7 +105,7 @@ impl Message {
         };
         let end = HEAD + data.len();
         let mut out = Vec::with_capacity(end);
-        out.extend(PREFIX);
+        out.extend(PREAMBLE);
         out.extend(flags_and_length(end - 16));
         out.extend(VECTOR_ROOT.to_be_bytes());
         out.extend(self.from.0);

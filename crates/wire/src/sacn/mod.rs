@@ -11,11 +11,12 @@
 mod data;
 mod discovery;
 
-use core::fmt;
 use std::net::Ipv4Addr;
 
+use crate::acn::PREAMBLE;
 use crate::{Layer, WireError};
 
+pub use crate::acn::Cid;
 pub use data::{Data, Options};
 pub use discovery::Discovery;
 
@@ -29,7 +30,6 @@ pub const LEVELS: u8 = 0;
 pub const HIGHEST_PRIORITY: u8 = 200;
 
 const ROOT: usize = 38;
-const PREFIX: [u8; 16] = *b"\x00\x10\x00\x00ASC-E1.17\x00\x00\x00";
 const VECTOR_DATA: u32 = 4;
 const VECTOR_EXTENDED: u32 = 8;
 
@@ -38,20 +38,6 @@ const VECTOR_EXTENDED: u32 = 8;
 pub const fn group(universe: u16) -> Ipv4Addr {
     let [high, low] = universe.to_be_bytes();
     Ipv4Addr::new(239, 255, high, low)
-}
-
-/// Who sends: 16 bytes that stay the same for good (a UUID).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Cid(pub [u8; 16]);
-
-impl fmt::Display for Cid {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (i, byte) in self.0.iter().enumerate() {
-            let dash = if matches!(i, 4 | 6 | 8 | 10) { "-" } else { "" };
-            write!(f, "{dash}{byte:02x}")?;
-        }
-        Ok(())
-    }
 }
 
 /// A message of a kind that is understood.
@@ -75,7 +61,7 @@ impl<'a> Message<'a> {
     /// When it is no E1.31, or a length in it runs past its end.
     pub fn parse(datagram: &'a [u8]) -> Result<Self, WireError> {
         let root = at_least(datagram, Layer::SacnRoot, 0, ROOT)?;
-        if root[..16] != PREFIX {
+        if root[..16] != PREAMBLE {
             return Err(WireError::Foreign { layer: Layer::SacnRoot });
         }
         let whole = pdu(datagram, Layer::SacnRoot, 16)?;
@@ -108,7 +94,7 @@ fn at_least(datagram: &[u8], layer: Layer, offset: usize, needed: usize) -> Resu
 /// A root layer in front of a framing layer of `length` bytes.
 fn root(cid: Cid, vector: u32, length: usize) -> Vec<u8> {
     let mut out = Vec::with_capacity(ROOT + length);
-    out.extend(PREFIX);
+    out.extend(PREAMBLE);
     out.extend(flags_and_length(ROOT - 16 + length));
     out.extend(vector.to_be_bytes());
     out.extend(cid.0);

@@ -85,7 +85,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 /// What a census contradicts, in itself and the sheet.
 fn against_census(file: &SheetFile, saved: &SavedCensus) -> Vec<Finding> {
     let sheet = &file.sheet;
-    let mut found = world_clashes(&saved.census, &saved.devices, &Viewpoint::default(), Some(sheet));
+    let from = Viewpoint { subnets: saved.networks.clone(), ..Viewpoint::default() };
+    let mut found = world_clashes(&saved.census, &saved.devices, &from, Some(sheet));
     found.extend(compare(sheet, &saved.census).findings(sheet));
     found.extend(held_addresses(sheet, &saved.devices));
     found

@@ -6,8 +6,8 @@ use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
+use lantern_wire::acn::Cid;
 use lantern_wire::llrp::{Content, EVERYBODY, Filter, MANAGERS, Message, PORT, Probe, TARGETS};
-use lantern_wire::sacn::Cid;
 
 use super::{Asker, join};
 use crate::census::{News, Sighting, Told};
