@@ -227,10 +227,9 @@ impl Session {
     pub(crate) fn run<C: Conversation>(
         &self,
         conversation: &mut C,
-        mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+        watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
     ) -> Result<Traffic, Failure> {
-        let (traffic, failed) = run_calmly(conversation, &self.station, &mut watch)?;
-        failed.map_or(Ok(traffic), Err)
+        run_whole(conversation, &self.station, watch)
     }
 
     /// Runs a conversation whose results are worth having also when it is interrupted; gives that too.
@@ -278,7 +277,7 @@ impl Session {
 
 /// Runs a conversation to its end, to an interruption, or to the first failure of whoever watches: then nothing more is
 /// sent. Gives what went through, and why it was broken off.
-pub(crate) fn run_calmly<C: Conversation>(
+fn run_calmly<C: Conversation>(
     conversation: &mut C,
     station: &Station,
     mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
@@ -300,10 +299,19 @@ pub(crate) fn run_calmly<C: Conversation>(
     Ok((traffic, failed))
 }
 
+/// The same, where what was heard until then is worth nothing.
+pub(crate) fn run_whole<C: Conversation>(
+    conversation: &mut C,
+    station: &Station,
+    watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+) -> Result<Traffic, Failure> {
+    let (traffic, failed) = run_calmly(conversation, station, watch)?;
+    failed.map_or(Ok(traffic), Err)
+}
+
 /// Runs a conversation of raw frames on this adapter, which may have no address yet.
 pub(crate) fn run_frames<C: Conversation>(conversation: &mut C, adapter: &str) -> Result<(), Failure> {
-    let (_, failed) = run_calmly(conversation, &Station::of_frames(adapter)?, |_, _, _| Ok(()))?;
-    failed.map_or(Ok(()), Err)
+    run_whole(conversation, &Station::of_frames(adapter)?, |_, _, _| Ok(())).map(drop)
 }
 
 /// What was seen in one look.

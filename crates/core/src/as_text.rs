@@ -37,3 +37,21 @@ pub(crate) mod option {
         text.map(|text| text.parse().map_err(de::Error::custom)).transpose()
     }
 }
+
+/// The same for lists.
+pub(crate) mod list {
+    use super::{Deserialize, Deserializer, Display, FromStr, Serializer, de};
+
+    pub(crate) fn serialize<T: Display, S: Serializer>(values: &[T], to: S) -> Result<S::Ok, S::Error> {
+        to.collect_seq(values.iter().map(ToString::to_string))
+    }
+
+    pub(crate) fn deserialize<'de, T, D>(from: D) -> Result<Vec<T>, D::Error>
+    where
+        T: FromStr<Err: Display>,
+        D: Deserializer<'de>,
+    {
+        let texts = Vec::<String>::deserialize(from)?;
+        texts.iter().map(|text| text.parse().map_err(de::Error::custom)).collect()
+    }
+}

@@ -113,9 +113,9 @@ pub fn advise(computer: &Computer, target: &Target, known: &Known<'_>) -> Result
         return Ok(Advice::Reachable { adapter: adapter.name.clone(), own });
     }
     let adapter = choose_cable(&computer.adapters, known.adapter)?;
-    let by_sheet = |range| known.sheet.and_then(|s| s.networks.iter().find(|n| covers(n.range.value, range)));
     // A device with a mask of its own is met where it takes itself to be, whatever the sheet plans.
-    let network = by_sheet(target.range).filter(|_| !target.is_device());
+    let sheet = known.sheet.filter(|_| !target.is_device());
+    let network = sheet.and_then(|s| s.networks.iter().find(|n| covers(n.range.value, target.range)));
     let (subnet, mut reasons) = subnet_for(target, network);
     let proposals = proposals(computer, target, subnet, network, known);
     if proposals.is_empty() {

@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 
 use super::choose::unknown;
-use super::judge::overlap;
+use super::judge::{overlap, switch_off};
 use super::{Adapter, AdapterState, AddressState, ChooseError, Computer, Medium};
 use crate::address::{Role, Subnet};
 use crate::clash::standing;
@@ -151,9 +151,7 @@ pub fn beside_joining(computer: &Computer, adapter: &Adapter, wanted: &[WantedOw
         let both = own.flat_map(|own| wanted.iter().map(move |one| (own, one)));
         both.into_iter().find(|(own, one)| overlap(own.subnet, one.subnet)).map(|(own, one)| {
             let what = format!("{} ({own}) reaches addresses of {} too", other.name, one.subnet);
-            let remedy =
-                format!("switch {} off while you work on the rig: ip link set {} down", other.name, other.name);
-            SECOND_ADAPTER.finding(what, remedy)
+            SECOND_ADAPTER.finding(what, switch_off(other))
         })
     };
     others.filter_map(reach).collect()

@@ -166,6 +166,12 @@ fn pairs(adapters: &[&Adapter]) -> Vec<Finding> {
     findings
 }
 
+/// What to do about an adapter that is in the way.
+pub(super) fn switch_off(adapter: &Adapter) -> String {
+    let name = &adapter.name;
+    format!("switch {name} off while you work on the rig: ip link set {name} down")
+}
+
 /// Whether two subnets have addresses in common.
 pub(super) fn overlap(a: Subnet, b: Subnet) -> bool {
     a.contains(b.network()) || b.contains(a.network())
@@ -176,11 +182,7 @@ fn overlapping(a: (&Adapter, OwnAddress), b: (&Adapter, OwnAddress)) -> Finding 
     let what = format!("{} ({}) and {} ({}) reach the same addresses", a.0.name, a.1, b.0.name, b.1);
     let extra = [a.0, b.0].into_iter().find(|adapter| beside(adapter.medium));
     match extra.filter(|_| beside(a.0.medium) != beside(b.0.medium)) {
-        Some(extra) => {
-            let remedy =
-                format!("switch {} off while you work on the rig: ip link set {} down", extra.name, extra.name);
-            BESIDE_THE_WIRE.finding(what, remedy)
-        }
+        Some(extra) => BESIDE_THE_WIRE.finding(what, switch_off(extra)),
         None => SAME_SUBNET.finding(what, format!("pull one cable, or give {} another subnet", b.0.name)),
     }
 }

@@ -3,8 +3,8 @@
 use serde::{Deserialize, Serialize};
 
 use super::{Census, Device, Evidence, FoundNode};
-use crate::Said;
 use crate::address::Subnet;
+use crate::{Said, as_text};
 
 /// The version of the format.
 const FORMAT: u32 = 1;
@@ -19,7 +19,7 @@ pub struct CensusFile<'a> {
     /// Through which adapter.
     pub adapter: &'a str,
     /// The networks that this computer was in there.
-    #[serde(serialize_with = "networks")]
+    #[serde(serialize_with = "as_text::list::serialize")]
     pub networks: &'a [Subnet],
     /// Every device, in the order of their addresses.
     pub devices: &'a [Device],
@@ -51,10 +51,6 @@ pub struct NodeRecord<'a> {
     model: String,
     #[serde(flatten)]
     node: &'a FoundNode,
-}
-
-fn networks<S: serde::Serializer>(networks: &&[Subnet], to: S) -> Result<S::Ok, S::Error> {
-    to.collect_seq(networks.iter().map(ToString::to_string))
 }
 
 /// Why a file is no census.
@@ -108,8 +104,8 @@ impl SavedCensus {
         #[derive(Deserialize)]
         struct Body {
             taken: String,
-            #[serde(default)]
-            networks: Vec<String>,
+            #[serde(default, deserialize_with = "as_text::list::deserialize")]
+            networks: Vec<Subnet>,
             nodes: Vec<FoundNode>,
             #[serde(default)]
             devices: Vec<Device>,
@@ -121,11 +117,9 @@ impl SavedCensus {
         let body: Body = serde_json::from_str(text)?;
         // Read by itself: flattened, universes that are keys would not be read as numbers.
         let evidence: Evidence = serde_json::from_str(text)?;
-        let parse = |text: &String| text.parse().map_err(serde::de::Error::custom);
-        let networks = body.networks.iter().map(parse).collect::<Result<_, serde_json::Error>>()?;
         Ok(Self {
             taken: body.taken,
-            networks,
+            networks: body.networks,
             census: Census::of(body.nodes).with(evidence),
             devices: body.devices,
         })

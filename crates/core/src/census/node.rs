@@ -310,12 +310,14 @@ impl FoundNode {
     /// port numbers certain.
     #[must_use]
     pub fn is_whole(&self) -> bool {
-        self.is_whole_with(self.kind().map_or(0, |kind| kind.ports))
+        self.is_whole_with(0)
     }
 
-    /// The same for a node that should have so many ports at least. One that has told itself often enough has no more.
+    /// The same for a node that should have so many ports at least, whatever its kind. One that has told itself often enough has
+    /// no more.
     #[must_use]
     pub(crate) fn is_whole_with(&self, ports: u32) -> bool {
+        let ports = self.kind().map_or(0, |kind| kind.ports).max(ports);
         let no_gap = self.pages.iter().zip(1..).all(|(page, expected)| page.index == expected);
         no_gap && (self.port_count() >= ports || self.rounds >= ENOUGH_ROUNDS)
     }

@@ -104,7 +104,7 @@ impl Wanted {
         all.extend(self.label.as_ref().and_then(|planned| Difference::of_label(planned, found)));
         all.extend(self.firmware.and_then(|planned| Difference::of_firmware(planned, found)));
         all.extend(self.on_data_loss.and_then(|planned| Difference::of_data_loss(planned, found)));
-        let is_whole = found.is_whole() && found.is_whole_with(self.least_ports);
+        let is_whole = found.is_whole_with(self.least_ports);
         if !self.ports.is_empty() && !is_whole {
             all.push(Difference::Pages { heard: found.pages.len() });
             return all;

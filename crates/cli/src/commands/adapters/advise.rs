@@ -14,7 +14,7 @@ use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::machine::computer;
 use crate::output::{Out, Tone, wrapped};
-use crate::session::{run_calmly, run_frames};
+use crate::session::{run_frames, run_whole};
 
 /// Say which own address to take to reach something, and why
 ///
@@ -142,10 +142,7 @@ fn routed(computer: &Computer, target: &Target, out: &mut Out) -> Result<Option<
         let mut reach = Reach::new(to);
         let progress = out.progress();
         progress.show(format!("asking whether {to} answers through {gateway}"));
-        let (_, broken) = run_calmly(&mut reach, &station, |_, _, _| Ok(()))?;
-        if let Some(broken) = broken {
-            return Err(broken);
-        }
+        run_whole(&mut reach, &station, |_, _, _| Ok(()))?;
         if reach.answered() {
             return Ok(Some(Line {
                 target: target.name.clone(),

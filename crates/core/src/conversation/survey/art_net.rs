@@ -102,7 +102,7 @@ impl Calls {
             let planned = sheet.nodes.iter().find(by_mac)?;
             Some(sheet.kind_of(planned).map_or(0, |kind| kind.ports).max(planned.last_port()))
         });
-        node.is_whole() && planned.is_none_or(|ports| node.is_whole_with(ports))
+        node.is_whole_with(planned.unwrap_or(0))
     }
 
     /// Takes in that something was heard of a node.

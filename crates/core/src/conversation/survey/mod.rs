@@ -200,7 +200,7 @@ impl Survey {
         let answered = |(planned, matched): (&SheetNode, &Match)| match matched {
             Match::Found(index) => {
                 let node = &self.census.nodes()[*index];
-                node.is_whole() && node.is_whole_with(planned.last_port())
+                node.is_whole_with(planned.last_port())
             }
             Match::Missing | Match::Ambiguous(_) => false,
         };
