@@ -151,7 +151,7 @@ fn ports_are_set_by_single_settings_too() {
     assert_eq!((&port["merge"], &port["protocol"]), (&"ltp".into(), &"sacn".into()));
     assert_eq!(node["on_data_loss"], "full");
     let said = rig.run(&["set", NORTH, "--port", "1", "--merge", "off", "--dry-run"]).ended(1);
-    said.line(&["warning C004", "merge cannot be checked by Art-Net, planned off"]);
+    said.line(&["warning C004", "merge cannot be checked from here, planned off"]);
     let said = rig.run(&["set", NORTH, "--name", "quay-south", "--dry-run"]).ended(1);
     said.line(&["warning C021", "quay-south is the name of the node at"]);
 }

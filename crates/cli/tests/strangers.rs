@@ -199,7 +199,7 @@ fn a_fresh_sheet_is_as_planned_and_others_on_it_block_nobody() {
 fn targets_of_llrp_are_found_in_any_subnet() {
     let targets: String = [(1, "192.168.7.9"), (2, "0.0.0.0"), (3, "10.40.1.9"), (4, "10.40.1.9")]
         .iter()
-        .map(|(i, address)| device("unit", *i, address, &format!("llrp = \"7ff0:0000000{i}\"")))
+        .map(|(i, address)| device("unit", *i, address, &format!("llrp = {{ uid = \"7ff0:0000000{i}\" }}")))
         .collect();
     let script = "deft-lantern survey; echo everything; \
         setpriv --bounding-set -net_admin,-net_raw --inh-caps -all deft-lantern survey --only llrp 2>&1";

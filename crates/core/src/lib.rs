@@ -18,6 +18,7 @@ pub mod conversation;
 pub mod diagnosis;
 pub mod exchange;
 pub mod explain;
+pub mod facts;
 mod family;
 pub mod fill;
 pub mod finding;
@@ -31,6 +32,7 @@ mod setting;
 pub mod sheet;
 pub mod universe;
 pub mod view;
+mod way;
 
 pub use lantern_wire::MacAddress;
 pub use lantern_wire::art_net::PORT as ART_NET_PORT;

@@ -6,7 +6,7 @@
 use serde::Serialize;
 
 use crate::change::NodeName;
-use crate::compare::Difference;
+use crate::facts::Difference;
 use crate::conversation::Outcome;
 
 /// The version of the format.

@@ -20,7 +20,7 @@ const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 fn device(i: u32, address: &str) -> String {
     format!(
         "[[device]]\nname = \"unit-{i}\"\nmac = \"02:4d:42:00:{:02x}:{:02x}\"\naddress = \"{address}\"\necho = false\n\
-         llrp = \"7ff0:{i:08x}\"\n",
+         llrp = {{ uid = \"7ff0:{i:08x}\" }}\n",
         i >> 8,
         i & 255
     )
@@ -49,7 +49,7 @@ fn surveyed(devices: &str, loss: f64, time: Duration, frames: bool) -> Survey {
 }
 
 fn uids(census: &Census) -> Vec<String> {
-    census.targets().iter().map(|target| target.uid.to_string()).collect()
+    census.units().iter().map(|unit| unit.identity.to_string()).collect()
 }
 
 #[test]
@@ -95,7 +95,7 @@ fn two_hundred_and_more_are_all_found_at_five_percent_loss(#[values(200, 600)] c
     }
     let time = if count == 200 { 9 } else { 60 };
     let survey = surveyed(&devices, 0.05, Duration::from_secs(time), true);
-    assert_eq!(survey.census().targets().len() as u32, count);
+    assert_eq!(survey.census().units().len() as u32, count);
 }
 
 /// Through a socket a frame of nobody is not heard; the others are.
@@ -104,5 +104,5 @@ fn without_frames_those_with_an_address_are_found() {
     let devices = [device(1, "10.40.1.8"), device(2, "0.0.0.0"), device(3, "10.40.1.9")].concat();
     let survey = surveyed(&devices, 0.0, Duration::ZERO, false);
     assert_eq!(uids(survey.census()), ["7ff0:00000001", "7ff0:00000003"]);
-    assert_eq!(survey.census().targets()[0].mac.unwrap().to_string(), "02:4d:42:00:00:01");
+    assert_eq!(survey.census().units()[0].mac.unwrap().to_string(), "02:4d:42:00:00:01");
 }

@@ -14,7 +14,7 @@ mod node;
 mod party;
 mod scene;
 
-pub use device::{DeviceSetup, ServiceSetup, SimDevice, StreamSetup, Utterance};
+pub use device::{DeviceSetup, IpState, LlrpQuirk, LlrpSetup, ServiceSetup, SimDevice, StreamSetup, Utterance};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LoopbackGround, MemoryGround};

@@ -42,7 +42,7 @@ impl Party {
     pub(crate) fn settings(&self) -> (Ipv4Addr, Ipv4Addr, Ipv4Addr) {
         match self {
             Self::Node(node) => node.settings(),
-            Self::Device(device) => (device.setup().address, device.setup().mask, Ipv4Addr::UNSPECIFIED),
+            Self::Device(device) => (device.ip().address, device.ip().mask, device.ip().gateway),
         }
     }
 

@@ -67,6 +67,30 @@ fn requests_and_answers_say_what_they_say() {
     assert_eq!(asks.to_string(), "RDM get 0060 from 7ff1:00000001 to 7ff2:0000abcd");
 }
 
+#[test]
+fn ip_settings_say_what_they_say() {
+    use lantern_wire::rdm::network;
+    let data = |name: &str| Message::parse(&vector("rdm", name).0).unwrap().data;
+    let id = network::interfaces(&data("interfaces"))[0];
+    let (now, leased) = network::current_address(&data("current-address")).unwrap();
+    assert_eq!((now.id.0, now.address.to_string(), now.mask().to_string()), (1, "192.168.1.50".into(), "255.255.255.0".into()));
+    assert_eq!(leased, network::Leased::No);
+    let set = network::static_address(&data("static-address-set")).unwrap();
+    assert_eq!(set.to_bytes(), data("static-address-set"));
+    assert_eq!(network::set_dhcp_mode(id, false), data("dhcp-off"));
+    assert_eq!(network::dhcp_mode(&data("dhcp-off")), Some((id, false)));
+    let (of, route) = network::default_route(&data("route-set")).unwrap();
+    assert_eq!(network::set_default_route(of, route), data("route-set"));
+    assert_eq!(data("apply"), id.to_bytes());
+    assert!(data("get-route").is_empty());
+    // What is too short, or no prefix, is nothing.
+    for end in 0..10 {
+        assert_eq!(network::current_address(&data("current-address")[..end]), None);
+    }
+    assert_eq!(network::static_address(&[0, 0, 0, 1, 10, 0, 0, 1, 33]), None);
+    assert_eq!(network::InterfaceAddress { prefix: 0, ..set }.mask().to_string(), "0.0.0.0");
+}
+
 #[rstest]
 fn every_llrp_vector_survives_both_ways_and_no_truncation_is_taken_for_whole(
     #[values("probe-all", "probe-known", "probe-reply", "rdm-current-address", "rdm-static-address-set")]

@@ -2,8 +2,9 @@
 
 use lantern_core::census::Device;
 use lantern_core::clash::{is_same_name, world_clashes};
-use lantern_core::compare::{Comparison, Difference, Row, State, compare_all, held_addresses};
+use lantern_core::compare::{Comparison, Row, State, compare_all, held_addresses};
 use lantern_core::conversation::Concern;
+use lantern_core::facts::Difference;
 use lantern_core::finding::{Finding, Severity};
 use lantern_core::sheet::{RigSheet, SheetNode};
 use serde::Serialize;

@@ -19,8 +19,8 @@ mod source;
 mod standing;
 mod stream;
 mod surroundings;
-mod target;
-mod way;
+mod tells;
+mod unit;
 
 use std::collections::HashMap;
 use std::net::Ipv4Addr;
@@ -43,8 +43,9 @@ pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
 pub use surroundings::{DhcpServer, Querier, Surroundings, SwitchPort};
-pub use target::Target;
-pub use way::{Way, Ways};
+pub use unit::Unit;
+
+pub use crate::way::{Way, Ways};
 
 pub(crate) use node::answering;
 use presence::{Holding, Presence};
@@ -52,7 +53,7 @@ use roles::Roles;
 use service::Services;
 use source::Sources;
 use stream::Streams;
-use target::Targets;
+use unit::Units;
 
 /// Everything that was seen.
 #[derive(Debug, Clone, Default)]
@@ -69,7 +70,7 @@ pub struct Census {
     services: Services,
     streams: Streams,
     surroundings: Surroundings,
-    targets: Targets,
+    units: Units,
     /// What a saved census held besides its nodes.
     kept: Evidence,
     overlooked: u64,
@@ -85,8 +86,8 @@ pub struct Evidence {
     pub services: Vec<Service>,
     /// The streams announced.
     pub streams: Vec<Stream>,
-    /// The targets of LLRP.
-    pub targets: Vec<Target>,
+    /// What families speak for by themselves.
+    pub units: Vec<Unit>,
     /// The network around the devices.
     pub surroundings: Surroundings,
 }
@@ -151,7 +152,7 @@ impl Census {
             sources: self.sources(),
             services: self.services(),
             streams: self.streams(),
-            targets: self.targets(),
+            units: self.units(),
             surroundings: self.surroundings(),
         }
     }
@@ -188,10 +189,10 @@ impl Census {
         both(&self.kept.streams, self.streams.sorted())
     }
 
-    /// The targets of LLRP, in the order of their identifiers.
+    /// What families speak for by themselves, in the order of families and identities.
     #[must_use]
-    pub fn targets(&self) -> Vec<Target> {
-        both(&self.kept.targets, self.targets.sorted())
+    pub fn units(&self) -> Vec<Unit> {
+        both(&self.kept.units, self.units.sorted())
     }
 
     /// The network around the devices.
@@ -241,7 +242,7 @@ impl Census {
             + self.sources.overlooked()
             + self.services.overlooked()
             + self.streams.overlooked()
-            + self.targets.overlooked()
+            + self.units.overlooked()
     }
 
     /// Takes in one sighting.
@@ -263,11 +264,14 @@ impl Census {
                 let querier = Querier { address: sighting.from, mac: sighting.mac, version: *version };
                 self.surroundings.take_querier(querier);
             }
-            Told::LlrpTarget { cid, reply } => {
-                let (mac, address) = sighting.holder();
-                self.targets.take(mac, address, *cid, *reply);
-            }
-            Told::ArtNet | Told::Arp | Told::Echo | Told::Neighbour | Told::DhcpClient | Told::Traffic => {}
+            Told::Unit(unit) => self.units.take(unit),
+            Told::Spoke { .. }
+            | Told::ArtNet
+            | Told::Arp
+            | Told::Echo
+            | Told::Neighbour
+            | Told::DhcpClient
+            | Told::Traffic => {}
         }
         news
     }

@@ -8,6 +8,7 @@ use lantern_wire::MacAddress;
 use super::meaning::Meaning;
 use super::{Census, FoundNode, SeenBy, Way};
 use crate::Said;
+use crate::facts::{Field, Value};
 
 /// Names and roles by address and by MAC address.
 #[derive(Debug, Default)]
@@ -47,10 +48,12 @@ impl Roles {
                 &service.meaning.map_or_else(String::new, |meaning: Meaning| meaning.to_string()),
             );
         }
-        for target in census.targets() {
-            let sort = if target.component == "device" { String::new() } else { format!("{} ", target.component) };
-            let what = format!("LLRP {sort}{}", target.uid);
-            roles.at(target.mac, target.address).take(None, &what);
+        for unit in census.units() {
+            let name = [Field::Name, Field::Label].into_iter().find_map(|field| match unit.facts.get(field) {
+                Some(Value::Text(name)) if !name.is_empty() => Some(name.clone()),
+                _ => None,
+            });
+            roles.at(unit.mac, unit.address).take(name, unit.what.raw());
         }
         for server in &census.surroundings.dhcp_servers {
             roles.at(server.mac, server.address).take(None, "DHCP server");

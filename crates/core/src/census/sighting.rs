@@ -6,14 +6,13 @@ use std::time::Duration;
 use lantern_wire::art_net::{IpProgReply, Message, PollReply};
 use lantern_wire::dhcp::{self, Dhcp, DhcpKind};
 use lantern_wire::dns_sd::{self, Answer, DnsSd};
-use lantern_wire::llrp::{self, ProbeReply};
 use lantern_wire::sacn::{self, Cid};
 use lantern_wire::sap::{self, Sap};
 use lantern_wire::sdp::Session;
 use lantern_wire::{Igmp, Lldp, MacAddress, WireError, art_net};
 
-use super::{Way, stated_or};
-use crate::Said;
+use super::{Unit, Way, stated_or};
+use crate::{Said, family};
 
 /// Something a device told about itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -103,13 +102,17 @@ pub enum Told {
         /// Version of IGMP.
         version: u8,
     },
-    /// It answered a search by LLRP: its component identifier, and what it told.
-    LlrpTarget {
-        /// To which orders are sent.
-        cid: Cid,
-        /// Who it is.
-        reply: ProbeReply,
+    /// It spoke a family whose messages the family itself makes something of.
+    Spoke {
+        /// Which one.
+        family: Way,
+        /// The MAC address it states.
+        stated: Option<MacAddress>,
+        /// The message.
+        bytes: Vec<u8>,
     },
+    /// What a family has made out of its messages, perhaps of many.
+    Unit(Box<Unit>),
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -117,7 +120,7 @@ pub enum Told {
 impl Told {
     /// The way in which this is seen.
     #[must_use]
-    pub const fn way(&self) -> Way {
+    pub fn way(&self) -> Way {
         match self {
             Self::PollReply(_) | Self::IpSettings(_) | Self::ArtNet => Way::ArtNet,
             Self::Levels { .. } | Self::Universes { .. } => Way::Sacn,
@@ -129,7 +132,8 @@ impl Told {
             Self::DhcpServer { .. } | Self::DhcpClient => Way::Dhcp,
             Self::Lldp(_) => Way::Lldp,
             Self::Querier { .. } => Way::Igmp,
-            Self::LlrpTarget { .. } => Way::Llrp,
+            Self::Spoke { family, .. } => *family,
+            Self::Unit(unit) => unit.family,
             Self::Traffic => Way::Traffic,
         }
     }
@@ -147,9 +151,8 @@ impl Told {
                 Ok(message.is_answer.then_some(Self::Services(message.answers)))
             }
             sap::PORT => by_sap(bytes),
-            llrp::PORT => by_llrp(bytes),
             dhcp::CLIENT_PORT | dhcp::SERVER_PORT => by_dhcp(bytes),
-            _ => Ok(None),
+            _ => family::told(to_port, bytes),
         }
     }
 
@@ -209,15 +212,6 @@ fn by_sap(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     Ok(Some(Told::Announced { key, session: Box::new(Session::parse(said.payload)?) }))
 }
 
-fn by_llrp(bytes: &[u8]) -> Result<Option<Told>, WireError> {
-    let message = llrp::Message::parse(bytes)?;
-    Ok(match message.content {
-        llrp::Content::Reply(reply) => Some(Told::LlrpTarget { cid: message.from, reply }),
-        // Whoever searches tells only that it is there.
-        llrp::Content::Probe(_) | llrp::Content::Rdm(_) => Some(Told::Traffic),
-    })
-}
-
 fn by_dhcp(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     let message = Dhcp::parse(bytes)?;
     Ok(match (message.to_client, message.kind, message.server) {
@@ -243,9 +237,8 @@ impl Sighting {
                 let stated = reply.mac.is_known().then_some(reply.mac);
                 (self.mac.or(stated), stated_or(reply.address, self.from))
             }
-            Told::LlrpTarget { reply, .. } => {
-                (self.mac.or(Some(reply.mac).filter(|mac| mac.is_known())), self.from)
-            }
+            Told::Spoke { stated, .. } => (self.mac.or(stated.filter(|mac| mac.is_known())), self.from),
+            Told::Unit(unit) => (unit.mac, unit.address),
             _ => (self.mac, self.from),
         }
     }

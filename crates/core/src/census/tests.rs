@@ -8,6 +8,7 @@ use lantern_wire::{MacAddress, Text};
 use rstest::rstest;
 
 use super::*;
+use crate::facts::{Facts, Field, Value};
 
 fn reply(mac: u8, last_octet: u8, page: u8) -> PollReply {
     let port = PortBlock { kind: PortType::DMX_OUT, switch_out: page, ..PortBlock::default() };
@@ -136,16 +137,23 @@ fn everything_that_was_seen_survives_being_saved() {
     .unwrap();
     let lldp =
         lantern_wire::Lldp { from: mac, port: "7".to_owned(), seconds: 120, ..lantern_wire::Lldp::default() };
-    let reply = lantern_wire::llrp::ProbeReply {
-        uid: "7ff0:00000001".parse().unwrap(),
-        mac,
-        component: lantern_wire::llrp::Component::DEVICE,
+    let mut facts = Facts::able(&[Field::Address, Field::Gateway, Field::Label]);
+    facts.learn(Field::Address, Value::Address(from));
+    facts.learn(Field::Label, Value::Text("Quay\u{1b}[2J".into()));
+    let unit = Unit {
+        family: Way::Llrp,
+        identity: "7ff0:00000001".into(),
+        handle: "cid".to_owned(),
+        what: "LLRP".into(),
+        address: from,
+        mac: Some(mac),
+        facts,
     };
     for told in [
         Told::Universes { cid, source: "desk".to_owned(), universes: vec![1, 2], page: (0, 0) },
         Told::Services(vec![pointer]),
         Told::Announced { key: (from, 7), session: Box::new(session) },
-        Told::LlrpTarget { cid, reply },
+        Told::Unit(Box::new(unit)),
         Told::Lldp(Box::new(lldp)),
         Told::Querier { version: 2 },
         Told::DhcpServer { server: from },
@@ -157,7 +165,7 @@ fn everything_that_was_seen_survives_being_saved() {
         evidence.sources.len(),
         evidence.services.len(),
         evidence.streams.len(),
-        evidence.targets.len(),
+        evidence.units.len(),
         evidence.surroundings.switch_ports.len(),
         evidence.surroundings.queriers.len(),
         evidence.surroundings.dhcp_servers.len(),

@@ -14,8 +14,8 @@ use super::rules::{
 use crate::address::{Mask, Role, Subnet, Unusable};
 use crate::census::{Census, Device, FoundNode};
 use crate::clash::standing;
-use crate::compare::{Difference, PortDifference};
 use crate::conversation::Seat;
+use crate::facts::{Difference, Field, PortField, Value};
 use crate::finding::Finding;
 use crate::sheet::{Network, RigSheet};
 use crate::universe::PortAddress;
@@ -44,7 +44,7 @@ impl Protection<'_> {
     pub(super) fn against(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
         let mut findings: Vec<Finding> = too_long(change);
         findings.extend(self.against_name(change));
-        if change.differences.iter().any(Difference::is_ip) {
+        if change.differences.iter().any(|difference| difference.field.is_ip()) {
             findings.extend(self.against_moving(change, leaving));
         }
         findings
@@ -103,8 +103,8 @@ impl Protection<'_> {
     }
 
     fn against_name(&self, change: &Change) -> Option<Finding> {
-        let name = |difference: &Difference| match difference {
-            Difference::Name { planned, .. } => Some(planned.clone()),
+        let name = |difference: &Difference| match (difference.field, &difference.planned) {
+            (Field::Name, Value::Text(planned)) => Some(planned.raw().to_owned()),
             _ => None,
         };
         let wanted = change.differences.iter().find_map(name)?;
@@ -235,11 +235,11 @@ impl Settings {
             gateway: told.map(|s| s.gateway),
         };
         for difference in &change.differences {
-            match difference {
-                Difference::Address { planned, .. } => after.address = Some(*planned),
-                Difference::Mask { planned, .. } => after.mask = Some(*planned),
-                Difference::Gateway { planned, .. } => after.gateway = Some(*planned),
-                Difference::Dhcp { planned: true, .. } => after.address = None,
+            match (difference.field, &difference.planned) {
+                (Field::Address, Value::Address(planned)) => after.address = Some(*planned),
+                (Field::Mask, Value::Address(planned)) => after.mask = Mask::try_from(*planned).ok(),
+                (Field::Gateway, Value::Address(planned)) => after.gateway = Some(*planned),
+                (Field::Addressing, Value::Flag(true)) => after.address = None,
                 _ => {}
             }
         }
@@ -274,12 +274,12 @@ fn too_long(change: &Change) -> Vec<Finding> {
             format!("shorten it to {most} bytes"),
         )
     };
-    let long = |difference: &Difference| match difference {
-        Difference::Name { planned, .. } if !ShortName::fits(planned) => {
-            Some(finding("name", planned, ShortName::CAPACITY))
+    let long = |difference: &Difference| match (difference.field, &difference.planned) {
+        (Field::Name, Value::Text(planned)) if !ShortName::fits(planned.raw()) => {
+            Some(finding("name", planned.raw(), ShortName::CAPACITY))
         }
-        Difference::Label { planned, .. } if !LongName::fits(planned) => {
-            Some(finding("label", planned, LongName::CAPACITY))
+        (Field::Label, Value::Text(planned)) if !LongName::fits(planned.raw()) => {
+            Some(finding("label", planned.raw(), LongName::CAPACITY))
         }
         _ => None,
     };
@@ -290,48 +290,49 @@ fn too_long(change: &Change) -> Vec<Finding> {
 pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<Finding> {
     let name = node.title();
     let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
-    match difference {
-        Difference::Firmware { .. } => Some(NOT_FROM_HERE.finding(
+    match (difference.field, &difference.planned) {
+        (Field::Firmware, _) => Some(NOT_FROM_HERE.finding(
             format!("{name}: {difference}"),
             "load the firmware with the maker's tool, or correct the sheet",
         )),
-        Difference::DataLoss { .. } if node.can.data_loss == Some(false) => unable(
+        (Field::OnDataLoss, _) if node.can.data_loss == Some(false) => unable(
             format!("{name} cannot be told what to do on data loss"),
             "set it at the unit, or take on_data_loss off the sheet",
         ),
-        Difference::Dhcp { planned: true, .. } if node.can.dhcp == Some(false) => {
+        (Field::Addressing, Value::Flag(true)) if node.can.dhcp == Some(false) => {
             unable(format!("{name} cannot take its address by DHCP"), "give it a fixed address")
         }
-        Difference::Port { number, what } => match what {
-            PortDifference::Absent { has } => {
-                unable(format!("{name} has no port {number}, it states {has}"), "choose one of its ports")
-            }
-            PortDifference::Direction { .. } if node.can.direction == Some(false) => unable(
+        (Field::Port(number, field), planned) => match (field, planned) {
+            (PortField::Presence, _) => unable(
+                format!("{name} has no port {number}, it states {}", node.port_count()),
+                "choose one of its ports",
+            ),
+            (PortField::Direction, _) if node.can.direction == Some(false) => unable(
                 format!("{name} cannot switch port {number} between input and output"),
                 "switch it at the unit, or use another port",
             ),
-            PortDifference::Protocol { .. } if node.can.protocol == Some(false) => unable(
-                format!("{name} cannot switch port {number} to {}", difference.planned()),
+            (PortField::Protocol, _) if node.can.protocol == Some(false) => unable(
+                format!("{name} cannot switch port {number} to {}", difference.planned_in_words()),
                 "use the protocol it speaks, or another node",
             ),
-            PortDifference::Universe { planned, .. } if planned.port_address().is_none() => unable(
+            (PortField::Universe, Value::Universe(planned)) if planned.port_address().is_none() => unable(
                 format!("{planned} on {name} port {number} is above what can be programmed"),
                 "choose an sACN universe up to 32767",
             ),
-            PortDifference::Merge { .. } | PortDifference::DataLoss { .. } if difference.cannot_be_told() => {
+            (PortField::Merge | PortField::OnDataLoss, _) if difference.cannot_be_told() => {
                 Some(NOT_FROM_HERE.finding(
                     format!("{name}: {difference}"),
                     "set and check it at the unit itself; Art-Net has no message for it",
                 ))
             }
-            _ if is_unnamed(node, *number) => Some(PAGE_UNNAMED.finding(
+            _ if is_unnamed(node, number) => Some(PAGE_UNNAMED.finding(
                 format!("{name} port {number} is on a page that does not say which it is"),
                 "set this port at the unit itself: several of its pages answer to one index",
             )),
             _ => None,
         },
-        Difference::Pages { heard } => Some(PAGES_MISSING.finding(
-            format!("only {heard} of the pages of {name} were heard"),
+        (Field::Pages, _) => Some(PAGES_MISSING.finding(
+            format!("only {} of the pages of {name} were heard", node.pages.len()),
             "run the same command again; a lost answer is the usual cause",
         )),
         _ => None,

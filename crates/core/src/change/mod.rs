@@ -14,7 +14,7 @@ use serde::Serialize;
 
 use crate::as_text;
 use crate::census::FoundNode;
-use crate::compare::Difference;
+use crate::facts::Difference;
 
 pub use guard::Protection;
 pub use holders::Earlier;
@@ -58,11 +58,7 @@ impl Change {
     /// The address the node will have, when that is known beforehand.
     #[must_use]
     pub fn new_address(&self) -> Option<Ipv4Addr> {
-        let address = |difference: &Difference| match difference {
-            Difference::Address { planned, .. } => Some(*planned),
-            _ => None,
-        };
-        self.differences.iter().find_map(address)
+        self.differences.iter().find_map(Difference::planned_address)
     }
 }
 

@@ -2,7 +2,8 @@
 
 use super::{Change, Protection, guard, order, steps};
 use crate::census::FoundNode;
-use crate::compare::{Comparison, Difference, State, Wanted};
+use crate::compare::{Comparison, State, Wanted};
+use crate::facts::{Difference, Field};
 use crate::finding::{Finding, Severity};
 
 /// What is to be changed, in order, and what speaks against it.
@@ -53,7 +54,7 @@ pub fn plan_by_sheet(
             State::Ambiguous(_) => {
                 plan.untouched.push(Untouched { name, why: "several units could be it; the sheet needs its MAC" });
             }
-            State::Found(_, differences) if differences.iter().any(|d| matches!(d, Difference::Pages { .. })) => {
+            State::Found(_, differences) if differences.iter().any(|d| d.field == Field::Pages) => {
                 plan.untouched
                     .push(Untouched { name, why: "not all of it was heard; run the same command again" });
             }

@@ -7,9 +7,9 @@ use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
 
 use super::guard;
 use crate::census::{FoundNode, Page, PortPlace};
-use crate::compare::{Difference, PortDifference};
+use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
-use crate::universe::PortAddress;
+use crate::universe::{PortAddress, Universe};
 use crate::{DataLoss, Direction, Merge, Protocol};
 
 /// One message and what it is to achieve.
@@ -110,25 +110,19 @@ fn moves<'a>(node: &FoundNode, page: &Page, differences: &'a [Difference]) -> Ve
             differences: Vec::new(),
         };
         for difference in differences {
-            let Difference::Port { number: of, what } = difference else { continue };
-            match what {
-                _ if *of != number => continue,
-                PortDifference::Universe { planned, found } => {
+            let Field::Port(of, field) = difference.field else { continue };
+            match (field, &difference.planned) {
+                _ if of != number => continue,
+                (PortField::Universe, Value::Universe(planned)) => {
                     one.to = planned.port_address().unwrap_or(one.to);
                     // One that is both is programmed in the direction that is meant.
-                    if port.also_in.is_some()
-                        && port.also_in == found.port_address()
-                        && found.port_address() != Some(port.universe)
-                    {
+                    let found = found_universe(difference).and_then(Universe::port_address);
+                    if port.also_in.is_some() && port.also_in == found && found != Some(port.universe) {
                         one.direction = Direction::In;
                     }
                 }
-                PortDifference::Direction { planned, .. } => one.flips_to = Some(*planned),
-                PortDifference::Absent { .. }
-                | PortDifference::Protocol { .. }
-                | PortDifference::Merge { .. }
-                | PortDifference::Rdm { .. }
-                | PortDifference::DataLoss { .. } => continue,
+                (PortField::Direction, Value::Direction(planned)) => one.flips_to = Some(*planned),
+                _ => continue,
             }
             one.differences.push(difference);
         }
@@ -156,9 +150,9 @@ fn page_step(page: &Page, moves: &[Move<'_>], differences: &[Difference]) -> Opt
     let mut message = Address::keep_all(page.index);
     let mut done: Vec<Difference> = Vec::new();
     for difference in differences.iter().filter(|_| page.index == 1) {
-        match difference {
-            Difference::Name { planned, .. } => message.short_name = Text::cut(planned),
-            Difference::Label { planned, .. } => message.long_name = Text::cut(planned),
+        match (difference.field, &difference.planned) {
+            (Field::Name, Value::Text(name)) => message.short_name = Text::cut(name.raw()),
+            (Field::Label, Value::Text(label)) => message.long_name = Text::cut(label.raw()),
             _ => continue,
         }
         done.push(difference.clone());
@@ -200,12 +194,12 @@ impl Move<'_> {
 
 /// The one command that sets this difference, if it takes a command of its own.
 fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
-    let (page, command) = match difference {
-        Difference::DataLoss { planned, .. } => (node.pages.first()?, loss_command(*planned)),
-        Difference::Port { number, what } => {
-            let (place, _) = node.port(*number)?;
+    let (page, command) = match (difference.field, &difference.planned) {
+        (Field::OnDataLoss, Value::DataLoss(planned)) => (node.pages.first()?, loss_command(*planned)),
+        (Field::Port(number, field), planned) => {
+            let (place, _) = node.port(number)?;
             let page = node.pages.iter().find(|page| page.index == place.page)?;
-            (page, port_command(*what, place.slot)?)
+            (page, port_command(field, planned, place.slot)?)
         }
         _ => return None,
     };
@@ -222,19 +216,24 @@ const fn loss_command(loss: DataLoss) -> Command {
     }
 }
 
-fn port_command(what: PortDifference, slot: u8) -> Option<Command> {
-    Some(match what {
-        PortDifference::Protocol { planned: Protocol::ArtNet, .. } => Command::take_art_net(slot),
-        PortDifference::Protocol { planned: Protocol::Sacn, .. } => Command::take_sacn(slot),
-        PortDifference::Merge { planned: Merge::Ltp, .. } => Command::merge_ltp(slot),
-        PortDifference::Merge { .. } => Command::merge_htp(slot),
-        PortDifference::Rdm { planned: true, .. } => Command::rdm_on(slot),
-        PortDifference::Rdm { .. } => Command::rdm_off(slot),
-        PortDifference::Direction { .. }
-        | PortDifference::Universe { .. }
-        | PortDifference::Absent { .. }
-        | PortDifference::DataLoss { .. } => return None,
+const fn port_command(field: PortField, planned: &Value, slot: u8) -> Option<Command> {
+    Some(match (field, planned) {
+        (PortField::Protocol, Value::Protocol(Protocol::ArtNet)) => Command::take_art_net(slot),
+        (PortField::Protocol, Value::Protocol(Protocol::Sacn)) => Command::take_sacn(slot),
+        (PortField::Merge, Value::Merge(Merge::Ltp)) => Command::merge_ltp(slot),
+        (PortField::Merge, Value::Merge(Merge::Htp)) => Command::merge_htp(slot),
+        (PortField::Rdm, Value::Flag(true)) => Command::rdm_on(slot),
+        (PortField::Rdm, Value::Flag(false)) => Command::rdm_off(slot),
+        _ => return None,
     })
+}
+
+/// The universe that was found, of a difference about one.
+const fn found_universe(difference: &Difference) -> Option<Universe> {
+    match difference.found {
+        Known::Told(Value::Universe(universe)) => Some(universe),
+        _ => None,
+    }
 }
 
 /// Address, mask, gateway and DHCP go in one message. It carries all of them, also those that stay, each with its bit:
@@ -243,7 +242,7 @@ fn port_command(what: PortDifference, slot: u8) -> Option<Command> {
 /// # Errors
 /// When the node does not tell what would have to go along, and nobody else says it either.
 fn ip_step(node: &FoundNode, differences: &[Difference]) -> Result<Option<Step>, Finding> {
-    let done: Vec<Difference> = differences.iter().filter(|d| d.is_ip()).cloned().collect();
+    let done: Vec<Difference> = differences.iter().filter(|d| d.field.is_ip()).cloned().collect();
     if done.is_empty() {
         return Ok(None);
     }
@@ -253,11 +252,11 @@ fn ip_step(node: &FoundNode, differences: &[Difference]) -> Result<Option<Step>,
     let mut gateway = node.settings.map(|settings| settings.gateway);
     let mut by_dhcp = false;
     for difference in &done {
-        match difference {
-            Difference::Address { planned, .. } => address = *planned,
-            Difference::Mask { planned, .. } => mask = Some(planned.dotted()),
-            Difference::Gateway { planned, .. } => gateway = Some(*planned),
-            Difference::Dhcp { planned, .. } => by_dhcp = *planned,
+        match (difference.field, &difference.planned) {
+            (Field::Address, Value::Address(planned)) => address = *planned,
+            (Field::Mask, Value::Address(planned)) => mask = Some(*planned),
+            (Field::Gateway, Value::Address(planned)) => gateway = Some(*planned),
+            (Field::Addressing, Value::Flag(dhcp)) => by_dhcp = *dhcp,
             _ => {}
         }
     }

@@ -1,7 +1,5 @@
 //! Comparing what should be with what was found.
 
-mod difference;
-mod known;
 mod matching;
 mod wanted;
 
@@ -10,11 +8,10 @@ use std::net::Ipv4Addr;
 
 use crate::address::Subnet;
 use crate::census::{Census, Device, FoundNode, Standing};
+use crate::facts::{Difference, Field, Known, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetNode};
 
-pub use difference::{Difference, PortDifference};
-pub use known::Known;
 pub use matching::{Match, Matching};
 pub use wanted::{Addressing, Wanted, WantedPort};
 
@@ -168,8 +165,11 @@ fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Ever
         (None, true) => State::Missing,
         (Some(device), false) => {
             let elsewhere = planned.fixed_address().filter(|address| !device.addresses.contains(address));
-            let difference = elsewhere.zip(device.address);
-            let differences = difference.map(|(planned, found)| Difference::Address { planned, found });
+            let differences = elsewhere.zip(device.address).map(|(planned, found)| Difference {
+                field: Field::Address,
+                planned: Value::Address(planned),
+                found: Known::Told(Value::Address(found)),
+            });
             State::Seen(device, differences.into_iter().collect())
         }
         (None, false)

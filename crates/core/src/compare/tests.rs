@@ -110,7 +110,7 @@ fn differences(lines: &str, reply: PollReply) -> Vec<String> {
 #[case::input("[[node.port]]\nport = 2\nin = 1", reply("north", 1, 1), &["port 2 direction is out, planned in"])]
 #[case::protocol("[[node.port]]\nport = 2\nout = \"sacn 1\"", reply("north", 1, 1), &["port 2 protocol is Art-Net, planned sACN"])]
 #[case::merge("[[node.port]]\nport = 2\nout = 1\nmerge = \"ltp\"", reply("north", 1, 1), &["port 2 merge is htp, planned ltp"])]
-#[case::merge_off("[[node.port]]\nport = 2\nout = 1\nmerge = \"off\"", reply("north", 1, 1), &["port 2 merge cannot be checked by Art-Net, planned off"])]
+#[case::merge_off("[[node.port]]\nport = 2\nout = 1\nmerge = \"off\"", reply("north", 1, 1), &["port 2 merge cannot be checked from here, planned off"])]
 #[case::no_port("[[node.port]]\nport = 3\nout = 1", reply("north", 1, 1), &["port 3 is planned, the node states 2"])]
 #[case::escaped("", reply("\u{1b}[31m", 1, 1), &["name is \\x1b[31m, planned north"])]
 fn what_differs(#[case] lines: &str, #[case] reply: PollReply, #[case] expected: &[&str]) {

@@ -2,9 +2,9 @@
 
 use std::net::Ipv4Addr;
 
-use super::difference::{Difference, PortDifference};
 use crate::address::Mask;
 use crate::census::FoundNode;
+use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
 use crate::sheet::{Firmware, Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
 use crate::{DataLoss, Direction, Merge, Protocol};
@@ -86,27 +86,41 @@ impl Wanted {
         }
     }
 
+    /// Its fields but those of ports, in the order in which they are told.
+    fn fields(&self) -> Vec<(Field, Value)> {
+        let text = |text: &String| Value::Text(text.as_str().into());
+        let (address, dhcp) = match self.addressing {
+            Some(Addressing::Fixed(address)) => (Some(address), Some(false)),
+            Some(Addressing::Dhcp) => (None, Some(true)),
+            None => (None, None),
+        };
+        let all = [
+            (Field::Address, address.map(Value::Address)),
+            (Field::Addressing, dhcp.map(Value::Flag)),
+            (Field::Mask, self.mask.map(|mask| Value::Address(mask.dotted()))),
+            (Field::Gateway, self.gateway.map(Value::Address)),
+            (Field::Name, self.name.as_ref().map(text)),
+            (Field::Label, self.label.as_ref().map(text)),
+            (Field::Firmware, self.firmware.map(Value::Firmware)),
+            (Field::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
+        ];
+        all.into_iter().filter_map(|(field, value)| Some((field, value?))).collect()
+    }
+
+    /// Where whoever tells of itself differs from it, ports aside. What is not told is not as wanted.
+    #[must_use]
+    pub fn differences_of_device(&self, who: &dyn Tells) -> Vec<Difference> {
+        self.fields().into_iter().filter_map(|(field, planned)| Difference::between(field, planned, who)).collect()
+    }
+
     /// Where a found node differs from it. What the node does not tell is not as wanted.
     #[must_use]
     pub fn differences(&self, found: &FoundNode) -> Vec<Difference> {
-        let mut all = Vec::new();
-        match self.addressing {
-            Some(Addressing::Fixed(planned)) => {
-                all.extend(Difference::of_address(planned, found));
-                all.extend(Difference::of_dhcp(false, found));
-            }
-            Some(Addressing::Dhcp) => all.extend(Difference::of_dhcp(true, found)),
-            None => {}
-        }
-        all.extend(self.mask.and_then(|planned| Difference::of_mask(planned, found)));
-        all.extend(self.gateway.and_then(|planned| Difference::of_gateway(planned, found)));
-        all.extend(self.name.as_ref().and_then(|planned| Difference::of_name(planned, found)));
-        all.extend(self.label.as_ref().and_then(|planned| Difference::of_label(planned, found)));
-        all.extend(self.firmware.and_then(|planned| Difference::of_firmware(planned, found)));
-        all.extend(self.on_data_loss.and_then(|planned| Difference::of_data_loss(planned, found)));
+        let mut all = self.differences_of_device(found);
         let is_whole = found.is_whole_with(self.least_ports);
         if !self.ports.is_empty() && !is_whole {
-            all.push(Difference::Pages { heard: found.pages.len() });
+            let heard = Value::Count(found.pages.len().try_into().unwrap_or(u32::MAX));
+            all.push(Difference { field: Field::Pages, planned: Value::All, found: Known::Told(heard) });
             return all;
         }
         all.extend(self.ports.iter().flat_map(|port| port.differences(found)));
@@ -128,29 +142,31 @@ impl WantedPort {
     }
 
     fn differences(&self, node: &FoundNode) -> Vec<Difference> {
-        let number = self.number;
-        let Some((_, found)) = node.port(number) else {
-            return vec![Difference::Port { number, what: PortDifference::Absent { has: node.port_count() } }];
+        let of = |field, planned| Difference::between(Field::Port(self.number, field), planned, node);
+        let Some((_, found)) = node.port(self.number) else {
+            return of(PortField::Presence, Value::Count(self.number)).into_iter().collect();
         };
-        let mut all = Vec::new();
-        if let Some(planned) = self.direction.filter(|direction| found.facing(*direction).is_none()) {
-            all.push(PortDifference::Direction { planned, found: found.direction });
-        }
         let direction = self.direction.unwrap_or(found.direction);
         // An input sends what it sends; only outputs choose whom they listen to.
         let protocol = self.protocol.or(self.universe.map(Universe::protocol));
-        if let Some(planned) = protocol.filter(|p| direction == Direction::Out && *p != found.protocol) {
-            all.push(PortDifference::Protocol { planned, found: found.protocol });
-        }
-        if let Some(planned) = self.universe {
+        let universe = self.universe.and_then(|planned| {
+            // Of one that works both ways, the direction says which of its universes is meant.
             let there = found.facing(direction).unwrap_or(found.universe);
-            if planned.port_address() != Some(there) {
-                all.push(PortDifference::Universe { planned, found: found.in_notation(there) });
-            }
-        }
-        all.extend(self.merge.and_then(|planned| PortDifference::of_merge(planned, found)));
-        all.extend(self.rdm.and_then(|planned| PortDifference::of_rdm(planned, found)));
-        all.extend(self.on_data_loss.map(|planned| PortDifference::DataLoss { planned }));
-        all.into_iter().map(|what| Difference::Port { number, what }).collect()
+            let told = Known::Told(Value::Universe(found.in_notation(there)));
+            let field = Field::Port(self.number, PortField::Universe);
+            let is_met = planned.port_address() == Some(there);
+            (!is_met).then_some(Difference { field, planned: Value::Universe(planned), found: told })
+        });
+        let all = [
+            self.direction.and_then(|planned| of(PortField::Direction, Value::Direction(planned))),
+            protocol
+                .filter(|_| direction == Direction::Out)
+                .and_then(|planned| of(PortField::Protocol, Value::Protocol(planned))),
+            universe,
+            self.merge.and_then(|planned| of(PortField::Merge, Value::Merge(planned))),
+            self.rdm.and_then(|planned| of(PortField::Rdm, Value::Flag(planned))),
+            self.on_data_loss.and_then(|planned| of(PortField::OnDataLoss, Value::DataLoss(planned))),
+        ];
+        all.into_iter().flatten().collect()
     }
 }

@@ -1,7 +1,7 @@
 //! Families: the open protocols by which devices are found, read or set, each in a room of its own.
 //!
-//! A family takes part in a survey as an [`Asker`]: what it opens, what it joins, what it asks and when. It adds its line to
-//! [`askers`] and [`ports`]; what its messages tell about their sender stands in `census::sighting`.
+//! A family takes part in a survey as an [`Asker`]: what it opens, what it joins, what it asks and when, and what it makes
+//! out of the answers. It adds its line to [`askers`], [`told`] and [`ports`].
 
 mod dhcp;
 mod dns_sd;
@@ -13,9 +13,9 @@ use std::fmt::Debug;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, sacn as sacn_wire, sap as sap_wire};
+use lantern_wire::{WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, sacn as sacn_wire, sap as sap_wire};
 
-use crate::census::{News, Sighting, Way, Ways};
+use crate::census::{News, Sighting, Told, Way, Ways};
 use crate::conversation::{Outgoing, SurveyPlan};
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
@@ -33,6 +33,16 @@ pub(crate) trait Asker: Debug {
 
     /// Asks what is due by now.
     fn ask(&mut self, _now: Duration, _out: &mut Vec<Outgoing>) {}
+
+    /// Whether an answer to a question to a single device is waited for.
+    fn waits(&self) -> bool {
+        false
+    }
+
+    /// The next thing it has made out from what was heard; `None` when there is nothing.
+    fn next_sighting(&mut self) -> Option<Sighting> {
+        None
+    }
 }
 
 /// Everybody who takes part in a survey of this plan.
@@ -52,10 +62,23 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if let Some(own) = plan.vantage.frames_from().filter(|_| does(Way::Dhcp) && plan.concern.is_everybody()) {
         all.push(Box::new(dhcp::Discover::new(own, plan.vantage.mark)));
     }
-    if does(Way::Llrp) {
+    // Who only listens makes out targets from what others ask.
+    if plan.ways.contains(Way::Llrp) {
         all.push(Box::new(llrp::Search::new(plan)));
     }
     all
+}
+
+/// What a datagram to this port tells, where a family reads its messages itself; `None` when it says nothing about its
+/// sender.
+///
+/// # Errors
+/// When the datagram cannot be read.
+pub(crate) fn told(to_port: u16, bytes: &[u8]) -> Result<Option<Told>, WireError> {
+    match to_port {
+        llrp_wire::PORT => llrp::told(bytes),
+        _ => Ok(None),
+    }
 }
 
 /// The UDP ports heard on, in these ways.

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use lantern_wire::sap::{GROUPS, PORT, SDP, Sap};
 
+use super::body::Body;
 use super::{DeviceSetup, Role, StreamSetup, Utterance};
 use crate::{Destination, Speech};
 
@@ -40,7 +41,7 @@ impl Role for Announcer {
         Some(self.at)
     }
 
-    fn wake(&mut self, now: Duration) {
+    fn wake(&mut self, now: Duration, _: &mut Body) {
         self.at = now + self.device.every;
         for (number, stream) in self.device.streams.iter().enumerate() {
             let description = self.description(number, stream);

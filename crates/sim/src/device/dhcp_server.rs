@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
 
+use super::body::Body;
 use super::{DeviceSetup, Role, Utterance};
 use crate::{Destination, Speech};
 
@@ -28,7 +29,7 @@ impl Role for DhcpServer {
         Some(SERVER_PORT)
     }
 
-    fn hear(&mut self, _: Duration, _: SocketAddrV4, bytes: &[u8]) {
+    fn hear(&mut self, _: Duration, _: &mut Body, _: SocketAddrV4, bytes: &[u8]) {
         let Ok(message) = Dhcp::parse(bytes) else { return };
         if message.to_client || message.kind != DhcpKind::DISCOVER {
             return;
@@ -49,7 +50,7 @@ impl Role for DhcpServer {
         None
     }
 
-    fn wake(&mut self, _: Duration) {}
+    fn wake(&mut self, _: Duration, _: &mut Body) {}
 
     fn next(&mut self) -> Option<Utterance> {
         self.said.pop_front()

@@ -4,6 +4,7 @@
 //! announces streams, a target of LLRP, a DHCP server, a switch that speaks LLDP, an IGMP querier.
 
 mod announcer;
+mod body;
 mod dhcp_server;
 mod llrp_target;
 mod neighbour;
@@ -18,9 +19,12 @@ use std::time::Duration;
 
 use crate::Speech;
 
+pub use body::IpState;
+pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 
 use announcer::Announcer;
+use body::Body;
 use dhcp_server::DhcpServer;
 use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
@@ -50,13 +54,13 @@ trait Role: std::fmt::Debug + Send {
     }
 
     /// Takes in a datagram that came to its port.
-    fn hear(&mut self, _now: Duration, _from: SocketAddrV4, _bytes: &[u8]) {}
+    fn hear(&mut self, _now: Duration, _body: &mut Body, _from: SocketAddrV4, _bytes: &[u8]) {}
 
     /// When it has something to do next.
     fn wake_at(&self) -> Option<Duration>;
 
     /// Time has passed.
-    fn wake(&mut self, now: Duration);
+    fn wake(&mut self, now: Duration, body: &mut Body);
 
     /// The next thing it sends.
     fn next(&mut self) -> Option<Utterance>;
@@ -66,6 +70,7 @@ trait Role: std::fmt::Debug + Send {
 #[derive(Debug)]
 pub struct SimDevice {
     setup: DeviceSetup,
+    body: Body,
     on: bool,
     roles: Vec<Box<dyn Role>>,
     said: VecDeque<Utterance>,
@@ -85,8 +90,8 @@ impl SimDevice {
         if !setup.streams.is_empty() {
             roles.push(Box::new(Announcer::new(&setup)));
         }
-        if let Some(uid) = setup.llrp {
-            roles.push(Box::new(LlrpTarget::new(&setup, uid)));
+        if let Some(llrp) = &setup.llrp {
+            roles.push(Box::new(LlrpTarget::new(&setup, llrp)));
         }
         if let Some(offers) = setup.dhcp_offers {
             roles.push(Box::new(DhcpServer::new(&setup, offers)));
@@ -97,7 +102,7 @@ impl SimDevice {
         if setup.igmp_querier {
             roles.push(Box::new(Querier::new(&setup)));
         }
-        Self { on: setup.arrives.is_zero(), setup, roles, said: VecDeque::new() }
+        Self { body: Body::new(&setup), on: setup.arrives.is_zero(), setup, roles, said: VecDeque::new() }
     }
 
     /// What it is.
@@ -106,10 +111,16 @@ impl SimDevice {
         &self.setup
     }
 
-    /// Whether it is on.
+    /// Its IP settings at this moment.
+    #[must_use]
+    pub const fn ip(&self) -> IpState {
+        self.body.ip
+    }
+
+    /// Whether it hears anything.
     #[must_use]
     pub const fn is_listening(&self) -> bool {
-        self.on
+        self.on && !self.body.is_away()
     }
 
     /// Switches its power.
@@ -129,8 +140,9 @@ impl SimDevice {
 
     /// Takes in a datagram that came to this port.
     pub fn hear(&mut self, now: Duration, port: u16, from: SocketAddrV4, bytes: &[u8]) {
-        for role in self.roles.iter_mut().filter(|role| self.on && role.port() == Some(port)) {
-            role.hear(now, from, bytes);
+        let hears = self.is_listening();
+        for role in self.roles.iter_mut().filter(|role| hears && role.port() == Some(port)) {
+            role.hear(now, &mut self.body, from, bytes);
         }
         self.collect();
     }
@@ -138,7 +150,9 @@ impl SimDevice {
     /// When to call [`SimDevice::wake`] next.
     #[must_use]
     pub fn wake_at(&self) -> Option<Duration> {
-        if self.on {
+        if self.on && self.body.is_away() {
+            self.body.wake_at()
+        } else if self.on {
             self.roles.iter().filter_map(|role| role.wake_at()).min()
         } else {
             Some(self.setup.arrives).filter(|at| !at.is_zero())
@@ -152,8 +166,10 @@ impl SimDevice {
             // It came once; switched off later it stays off.
             self.setup.arrives = Duration::ZERO;
         }
-        for role in self.roles.iter_mut().filter(|role| self.on && role.wake_at().is_some_and(|at| at <= now)) {
-            role.wake(now);
+        self.body.wake(now);
+        let speaks = self.is_listening();
+        for role in self.roles.iter_mut().filter(|role| speaks && role.wake_at().is_some_and(|at| at <= now)) {
+            role.wake(now, &mut self.body);
         }
         self.collect();
     }

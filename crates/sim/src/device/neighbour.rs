@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use lantern_wire::Lldp;
 
+use super::body::Body;
 use super::{DeviceSetup, Role, Utterance};
 
 #[derive(Debug)]
@@ -34,7 +35,7 @@ impl Role for Neighbour {
         Some(self.at)
     }
 
-    fn wake(&mut self, now: Duration) {
+    fn wake(&mut self, now: Duration, _: &mut Body) {
         self.at = now + self.every;
         self.said = Some(self.lldp.to_bytes());
     }

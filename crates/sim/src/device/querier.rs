@@ -7,6 +7,7 @@ use lantern_wire::igmp::EVERY_HOST;
 use lantern_wire::packet::igmp_frame;
 use lantern_wire::{Igmp, MacAddress};
 
+use super::body::Body;
 use super::{DeviceSetup, Role, Utterance};
 
 #[derive(Debug)]
@@ -29,7 +30,7 @@ impl Role for Querier {
         Some(self.at)
     }
 
-    fn wake(&mut self, now: Duration) {
+    fn wake(&mut self, now: Duration, _: &mut Body) {
         self.at = now + self.every;
         self.said = Some(igmp_frame(self.mac, self.address, EVERY_HOST, &Igmp::general_query()));
     }

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use lantern_wire::dns_sd::{Answer, DnsSd, EVERY_TYPE, Fact, GROUP, PORT, Question};
 
+use super::body::Body;
 use super::{DeviceSetup, Role, ServiceSetup, Utterance};
 use crate::{Destination, Speech};
 
@@ -63,7 +64,7 @@ impl Role for Responder {
         Some(GROUP)
     }
 
-    fn hear(&mut self, now: Duration, from: SocketAddrV4, bytes: &[u8]) {
+    fn hear(&mut self, now: Duration, _: &mut Body, from: SocketAddrV4, bytes: &[u8]) {
         let Ok(message) = DnsSd::parse(bytes) else { return };
         for to_asker in [true, false] {
             let questions = message.questions.iter().filter(|question| question.to_asker == to_asker);
@@ -80,7 +81,7 @@ impl Role for Responder {
         self.waiting.front().map(|(at, ..)| *at)
     }
 
-    fn wake(&mut self, now: Duration) {
+    fn wake(&mut self, now: Duration, _: &mut Body) {
         while self.waiting.front().is_some_and(|(at, ..)| *at <= now) {
             let Some((_, to, answer)) = self.waiting.pop_front() else { break };
             self.said.push_back(Utterance::Speech(Speech { port: PORT, to, bytes: answer.to_bytes() }));

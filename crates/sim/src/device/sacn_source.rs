@@ -8,6 +8,7 @@ use lantern_wire::Text;
 use lantern_wire::sacn::{Cid, DISCOVERY_UNIVERSE, Data, Discovery, Options, PORT, group};
 
 use super::setup::SacnSetup;
+use super::body::Body;
 use super::{DeviceSetup, Role, Utterance};
 use crate::{Destination, Speech};
 
@@ -59,7 +60,7 @@ impl Role for SacnSource {
         Some(self.levels_at.min(self.tells_at))
     }
 
-    fn wake(&mut self, now: Duration) {
+    fn wake(&mut self, now: Duration, _: &mut Body) {
         if self.levels_at <= now {
             self.levels_at = now + LEVELS_EVERY;
             self.sequence = self.sequence.wrapping_add(1);

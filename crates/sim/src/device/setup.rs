@@ -7,6 +7,8 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
+use super::LlrpSetup;
+
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -21,6 +23,14 @@ pub struct DeviceSetup {
     /// Its mask.
     #[serde(default = "sixteen")]
     pub mask: Ipv4Addr,
+    /// Its gateway; all zero for none.
+    #[serde(default = "nothing")]
+    pub gateway: Ipv4Addr,
+    /// Whether its address comes by DHCP.
+    #[serde(default)]
+    pub dhcp: bool,
+    /// What a DHCP server gives it; without, there is none.
+    pub lease: Option<Ipv4Addr>,
     /// Whether it answers echo requests.
     #[serde(default = "yes")]
     pub echo: bool,
@@ -38,9 +48,8 @@ pub struct DeviceSetup {
     /// Streams it announces.
     #[serde(default)]
     pub streams: Vec<StreamSetup>,
-    /// As a target of LLRP: its RDM identifier.
-    #[serde(default, deserialize_with = "uid")]
-    pub llrp: Option<Uid>,
+    /// As a target of LLRP.
+    pub llrp: Option<LlrpSetup>,
     /// The address it offers as a DHCP server.
     pub dhcp_offers: Option<Ipv4Addr>,
     /// As a switch: what it calls the port at this end of the cable.
@@ -98,6 +107,10 @@ const fn yes() -> bool {
     true
 }
 
+const fn nothing() -> Ipv4Addr {
+    Ipv4Addr::UNSPECIFIED
+}
+
 const fn sixteen() -> Ipv4Addr {
     Ipv4Addr::new(255, 255, 0, 0)
 }
@@ -114,10 +127,10 @@ fn mac<'de, D: Deserializer<'de>>(from: D) -> Result<MacAddress, D::Error> {
     String::deserialize(from)?.parse().map_err(de::Error::custom)
 }
 
-fn uid<'de, D: Deserializer<'de>>(from: D) -> Result<Option<Uid>, D::Error> {
-    String::deserialize(from)?.parse().map(Some).map_err(de::Error::custom)
+pub(super) fn uid<'de, D: Deserializer<'de>>(from: D) -> Result<Uid, D::Error> {
+    String::deserialize(from)?.parse().map_err(de::Error::custom)
 }
 
-fn millis<'de, D: Deserializer<'de>>(from: D) -> Result<Duration, D::Error> {
+pub(super) fn millis<'de, D: Deserializer<'de>>(from: D) -> Result<Duration, D::Error> {
     u64::deserialize(from).map(Duration::from_millis)
 }

@@ -133,7 +133,7 @@ impl MemoryGround {
         let devices = self.devices.iter().filter(|device| device.is_listening());
         nodes
             .map(|node| (node.setup().mac, node.address()))
-            .chain(devices.map(|device| (device.setup().mac, device.setup().address)))
+            .chain(devices.map(|device| (device.setup().mac, device.ip().address)))
     }
 
     /// The guest sends a datagram.
@@ -149,7 +149,7 @@ impl MemoryGround {
         };
         let nodes = (0..self.nodes.len()).filter(|i| everybody || self.nodes[*i].address() == *to.ip());
         let devices =
-            (0..self.devices.len()).filter(|i| everybody || self.devices[*i].setup().address == *to.ip());
+            (0..self.devices.len()).filter(|i| everybody || self.devices[*i].ip().address == *to.ip());
         let parcels: Vec<Parcel> = nodes.map(Party::Node).chain(devices.map(Party::Device)).map(parcel).collect();
         parcels.into_iter().for_each(|parcel| self.carry(&parcel));
     }
@@ -272,7 +272,7 @@ impl MemoryGround {
                 let was_there = self.devices[index].is_listening();
                 self.devices[index].wake(self.now);
                 if !was_there && self.devices[index].is_listening() {
-                    self.claim(self.devices[index].setup().mac, self.devices[index].setup().address);
+                    self.claim(self.devices[index].setup().mac, self.devices[index].ip().address);
                 }
                 self.let_device_speak(index);
             }
@@ -297,7 +297,7 @@ impl MemoryGround {
     }
 
     fn let_device_speak(&mut self, index: usize) {
-        let (mac, source) = (self.devices[index].setup().mac, self.devices[index].setup().address);
+        let (mac, source) = (self.devices[index].setup().mac, self.devices[index].ip().address);
         while let Some(said) = self.devices[index].next_utterance() {
             match said {
                 Utterance::Speech(speech) => self.say(mac, source, speech),

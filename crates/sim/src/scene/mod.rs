@@ -172,6 +172,8 @@ impl Scene {
         }
         for device in &mut moved.devices {
             device.address = carry(device.address);
+            device.gateway = carry(device.gateway);
+            device.lease = device.lease.map(carry);
         }
         moved
     }

@@ -1,6 +1,8 @@
 //! Remote device management (ANSI E1.20): questions and orders to single devices, here as other protocols carry them.
 
 mod message;
+pub mod network;
+pub mod parameter;
 mod uid;
 
 pub use message::{Class, Message, ResponseType};

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use lantern_core::census::FoundNode;
 use lantern_core::change::{Change, ChangePlan};
-use lantern_core::compare::Difference;
+use lantern_core::facts::Difference;
 use lantern_core::conversation::{Alter, AlterEvent, AskedBy, Outcome, Shift};
 use lantern_core::logbook::Stage;
 use serde::Serialize;
@@ -193,9 +193,9 @@ fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
             table.row(vec![
                 Cell::new(name, Tone::Strong),
                 address.into(),
-                difference.field().into(),
-                difference.found().into(),
-                Cell::new(difference.planned(), Tone::Strong),
+                difference.field.to_string().into(),
+                difference.found_in_words().into(),
+                Cell::new(difference.planned_in_words(), Tone::Strong),
                 Cell::new(why, Tone::Faint),
             ]);
         }
@@ -265,7 +265,7 @@ fn make(
         if !matches!(failure, Failure::Logbook { .. }) {
             logbook.write(change, step, Stage::BrokenOff)?;
         }
-        let fields: Vec<String> = change.steps[step].differences.iter().map(Difference::field).collect();
+        let fields: Vec<String> = change.steps[step].differences.iter().map(|difference| difference.field.to_string()).collect();
         out.note(&format!(
             "{name}: {} was sent and not read back; whether it took it is open",
             fields.join(", ")

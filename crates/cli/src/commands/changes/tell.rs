@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use lantern_core::change::Change;
-use lantern_core::compare::Difference;
+use lantern_core::facts::Difference;
 use lantern_core::conversation::{Outcome, Shift};
 
 use super::Made;
@@ -102,7 +102,7 @@ pub(super) fn next(change: &Change, made: &Made) -> String {
             None => seek,
         },
         Outcome::Refused(open) => match open.iter().find(|difference| difference.is_cut_short()) {
-            Some(short) => format!("choose a {} it keeps whole, such as {}", short.field(), short.found()),
+            Some(short) => format!("choose a {} it keeps whole, such as {}", short.field, short.found_in_words()),
             None => format!("see what it says of itself: {seek}; where it goes on refusing, set it at the unit"),
         },
         Outcome::MovedAlong(_) => format!("look at it before you go on: {seek}"),
@@ -113,14 +113,14 @@ pub(super) fn next(change: &Change, made: &Made) -> String {
 
 /// The fields in words: its mask, its gateway.
 fn own(open: &[Difference]) -> String {
-    let fields: Vec<String> = open.iter().map(|difference| format!("its {}", difference.field())).collect();
+    let fields: Vec<String> = open.iter().map(|difference| format!("its {}", difference.field)).collect();
     fields.join(", ")
 }
 
 fn kept(open: &[Difference]) -> String {
     let one = |difference: &Difference| {
         if difference.is_cut_short() {
-            format!("of the {} {} only {}", difference.field(), difference.planned(), difference.found())
+            format!("of the {} {} only {}", difference.field, difference.planned_in_words(), difference.found_in_words())
         } else {
             difference.to_string()
         }
@@ -129,9 +129,9 @@ fn kept(open: &[Difference]) -> String {
 }
 
 fn wanted(change: &Change) -> String {
-    let of_ip = change.differences.iter().filter(|difference| difference.is_ip());
+    let of_ip = change.differences.iter().filter(|difference| difference.field.is_ip());
     of_ip
-        .map(|difference| format!("{} {}", difference.field(), difference.planned()))
+        .map(|difference| format!("{} {}", difference.field, difference.planned_in_words()))
         .collect::<Vec<_>>()
         .join(", ")
 }

@@ -27,7 +27,7 @@ use super::pace::Pace;
 use super::{Conversation, Heard, Outgoing, Vantage, listen};
 use crate::census::{FoundNode, IpSettings, Sighting, Told};
 use crate::change::{Change, Step};
-use crate::compare::Difference;
+use crate::facts::Difference;
 
 pub use outcome::{Other, Outcome, Shift};
 pub use probe::AskedBy;

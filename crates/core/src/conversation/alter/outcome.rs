@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 
 use crate::census::FoundNode;
-use crate::compare::Difference;
+use crate::facts::Difference;
 use crate::{Said, universe::Universe};
 
 /// What became of a change.
@@ -80,8 +80,8 @@ impl fmt::Display for Other {
 
 /// What of a node is otherwise than before, leaving out what `wanted` meant to change.
 pub(super) fn shifts(before: &FoundNode, after: &FoundNode, wanted: &[Difference]) -> Vec<Shift> {
-    let by_dhcp = wanted.iter().any(|d| matches!(d, Difference::Dhcp { planned: true, .. }));
-    let meant: Vec<String> = wanted.iter().map(Difference::field).collect();
+    let by_dhcp = wanted.iter().any(Difference::wants_dhcp);
+    let meant: Vec<String> = wanted.iter().map(|difference| difference.field.to_string()).collect();
     let leased = ["address", "mask", "gateway"];
     let is_meant = |field: &str| {
         meant.iter().any(|one| one == field)

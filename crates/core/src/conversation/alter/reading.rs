@@ -9,9 +9,8 @@ use lantern_wire::art_net::IpProg;
 use super::outcome::shifts;
 use super::{ANSWER_TIME, ASKS_BEFORE_EVERYBODY, CALL_EVERYBODY_EVERY, READINGS, ROUNDS};
 use super::{Alter, AlterEvent, Asking, Outcome, Phase};
-use crate::address::Mask;
 use crate::census::FoundNode;
-use crate::compare::{Difference, Known};
+use crate::facts::{Difference, Field, Known, Value};
 use crate::conversation::Outgoing;
 
 impl Alter {
@@ -37,7 +36,7 @@ impl Alter {
     }
 
     pub(super) fn wants_settings(&self) -> bool {
-        self.settings_told.is_some() || self.differences.iter().any(Difference::is_ip)
+        self.settings_told.is_some() || self.differences.iter().any(|difference| difference.field.is_ip())
     }
 
     pub(super) fn ask_settings(&mut self, at: Ipv4Addr) {
@@ -151,10 +150,11 @@ impl Alter {
     pub(super) fn unread(&self, since: Duration) -> Option<Difference> {
         let heard = self.node.pages.iter().filter(|page| page.heard >= since).count();
         if heard < self.node.pages.len() {
-            return Some(Difference::Pages { heard });
+            let heard = Value::Count(heard.try_into().unwrap_or(u32::MAX));
+            return Some(Difference { field: Field::Pages, planned: Value::All, found: Known::Told(heard) });
         }
         let told = self.before.as_ref().and_then(|node| node.settings);
-        let mask = told.filter(|_| self.node.settings.is_none()).and_then(|s| Mask::try_from(s.mask).ok());
-        mask.map(|planned| Difference::Mask { planned, found: Known::Untold })
+        let mask = told.filter(|_| self.node.settings.is_none()).map(|settings| Value::Address(settings.mask));
+        mask.map(|planned| Difference { field: Field::Mask, planned, found: Known::Untold })
     }
 }

@@ -11,7 +11,7 @@ use super::{
 };
 use super::{Alter, AlterEvent, AskedBy, Outcome, Phase, Waiting};
 use crate::census::{Sighting, Told};
-use crate::compare::Difference;
+use crate::facts::{Difference, Field, Value};
 
 impl Alter {
     /// Begins the current step, passing over those that are as wanted already.
@@ -192,7 +192,7 @@ impl Alter {
         open: &[Difference],
     ) {
         let before = self.before.as_ref().map(|node| node.address);
-        let by_lease = |d: &Difference| matches!(d, Difference::Dhcp { .. });
+        let by_lease = |d: &Difference| d.field == Field::Addressing;
         if open.iter().any(is_misplaced) {
             // It is not where it should be, or not addressed as it should be: at its new place it may be on DHCP still.
             if [before, self.destination()].contains(&Some(self.node.address)) {
@@ -232,15 +232,15 @@ impl Alter {
 
 /// Whether the node tells that it is not where it should be, or not addressed as it should be.
 const fn is_misplaced(difference: &Difference) -> bool {
-    matches!(difference, Difference::Address { .. } | Difference::Dhcp { .. }) && difference.is_told()
+    matches!(difference.field, Field::Address | Field::Addressing) && difference.is_told()
 }
 
 /// Whether an acknowledgement says that this will be so.
 fn takes(difference: &Difference, reply: &IpProgReply) -> bool {
-    match difference {
-        Difference::Dhcp { planned, .. } => *planned == reply.dhcp(),
-        Difference::Mask { planned, .. } => planned.dotted() == reply.mask,
-        Difference::Gateway { planned, .. } => *planned == reply.gateway,
+    match (difference.field, &difference.planned) {
+        (Field::Addressing, Value::Flag(dhcp)) => *dhcp == reply.dhcp(),
+        (Field::Mask, Value::Address(mask)) => *mask == reply.mask,
+        (Field::Gateway, Value::Address(gateway)) => *gateway == reply.gateway,
         _ => true,
     }
 }

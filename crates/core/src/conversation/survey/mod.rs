@@ -177,7 +177,8 @@ impl Survey {
     }
 
     fn is_asking(&self) -> bool {
-        self.calls.is_asking() || self.echoes.next_at().is_some() || self.outbox.release_at().is_some()
+        let families = self.askers.iter().any(|asker| asker.waits());
+        self.calls.is_asking() || families || self.echoes.next_at().is_some() || self.outbox.release_at().is_some()
     }
 
     fn does(&self, way: Way) -> bool {
@@ -257,6 +258,10 @@ impl Survey {
         }
         self.send_all(out);
         self.consider_echo(now, sighting);
+        let made_out = self.askers.iter_mut().find_map(|asker| asker.next_sighting());
+        if let Some(made_out) = made_out {
+            self.take(now, &made_out);
+        }
     }
 
     fn tell(&mut self, event: SurveyEvent) {

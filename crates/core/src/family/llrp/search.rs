@@ -1,124 +1,183 @@
-//! Which identifiers are asked next, and who of them stays silent because it is known.
+//! Its part in a survey: probes range by range, and reads whoever is found.
 
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::{BTreeMap, VecDeque};
+use std::time::Duration;
 
-use lantern_wire::llrp::Probe;
-use lantern_wire::rdm::Uid;
+use lantern_wire::MacAddress;
+use lantern_wire::llrp::{Component, Content, Message, ProbeReply};
 
-/// So often in a row nobody new must answer before a range is done: a question may get lost.
-const SILENT: u32 = 3;
-/// The most targets kept; a network has hundreds.
-const MOST_FOUND: usize = 16_384;
+use super::line::{Line, Target};
+use super::ranges::Ranges;
+use super::reading::Reading;
+use super::{Asker, FIELDS};
+use crate::census::{News, Sighting, Told, Unit, Way};
+use crate::conversation::{Outgoing, SurveyPlan};
+use crate::facts::Facts;
+use crate::sheet::RigSheet;
 
-/// The ranges still to be asked. One with more known targets than fit in a question is cut where they lie: units of one maker
-/// have neighbouring identifiers, which plain halving takes forty rounds to part.
+/// A target waits up to a second and a half at random before it answers (section 5.3); whoever probes waits two seconds.
+const WAIT: Duration = Duration::from_secs(2);
+/// A survey of three seconds has room for a second question only when that comes early; whoever answers late answers twice.
+const FIRST_WAIT: Duration = Duration::from_millis(1200);
+/// How often a watch without an end looks again, once everybody was found.
+const AGAIN: Duration = Duration::from_secs(10);
+/// How far apart questions to single targets are: every one goes to all of them.
+const ASK_EVERY: Duration = Duration::from_millis(2);
+/// The most targets read; a network has hundreds.
+const MOST_READ: usize = 4096;
+
+/// Probes for targets, range by range, and reads them.
 #[derive(Debug)]
-pub(super) struct Ranges {
-    open: VecDeque<(Uid, Uid)>,
-    found: BTreeSet<Uid>,
-    /// How many were found when the first of the open ranges was last asked.
-    before: usize,
-    silent: u32,
+pub(in crate::family) struct Search {
+    line: Line,
+    asks: bool,
+    sheet: Option<RigSheet>,
+    ranges: Ranges,
+    probe_at: Duration,
+    ask_at: Duration,
+    found: BTreeMap<(Target, Option<MacAddress>), Found>,
+    told: VecDeque<Sighting>,
 }
 
-impl Default for Ranges {
-    fn default() -> Self {
-        let open = VecDeque::from([(Uid::LOWEST, Uid::EVERYBODY)]);
-        Self { open, found: BTreeSet::new(), before: 0, silent: 0 }
+/// A target that was found.
+#[derive(Debug)]
+struct Found {
+    /// What it is, as far as a probe tells.
+    title: String,
+    unit: Unit,
+    reading: Option<Reading>,
+}
+
+impl Search {
+    pub(in crate::family) fn new(plan: &SurveyPlan) -> Self {
+        Self {
+            line: Line::from(&plan.vantage),
+            asks: !plan.is_passive(),
+            sheet: plan.sheet.clone(),
+            ranges: Ranges::default(),
+            probe_at: Duration::ZERO,
+            ask_at: Duration::ZERO,
+            found: BTreeMap::new(),
+            told: VecDeque::new(),
+        }
+    }
+
+    /// Somebody answered a probe.
+    fn hear_reply(&mut self, now: Duration, message: &Message, reply: ProbeReply, sighting: &Sighting) {
+        self.ranges.found(reply.uid);
+        let target = Target { uid: reply.uid, cid: message.from };
+        let (mac, address) = sighting.holder();
+        if let Some(found) = self.found.get_mut(&(target, mac)) {
+            found.unit.address = address;
+            return self.tell(now, target, mac);
+        }
+        if self.found.len() >= MOST_READ {
+            return;
+        }
+        let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
+        let reads = self.asks && !is_locked && reply.component == Component::DEVICE;
+        let reading = reads.then(|| Reading::new(now, target, reply.mac));
+        let sort =
+            if reply.component == Component::DEVICE { String::new() } else { format!("{} ", reply.component) };
+        let title = format!("LLRP {sort}{}", reply.uid);
+        let unit = Unit {
+            family: Way::Llrp,
+            identity: reply.uid.to_string().as_str().into(),
+            handle: target.cid.to_string(),
+            what: title.as_str().into(),
+            address,
+            mac,
+            facts: Facts::able(&FIELDS),
+        };
+        self.found.insert((target, mac), Found { title, unit, reading });
+        self.tell(now, target, mac);
+    }
+
+    /// A target answered a question.
+    fn hear_answer(&mut self, now: Duration, message: &Message, sighting: &Sighting) {
+        let mut news = Vec::new();
+        for ((target, mac), found) in &mut self.found {
+            // Where frames are seen, they tell two of one identifier apart.
+            let spoke = target.cid == message.from && (sighting.mac.is_none() || sighting.mac == *mac);
+            let Some(reading) = found.reading.as_mut().filter(|_| spoke) else { continue };
+            reading.hear(now, message);
+            found.unit.facts = reading.facts.clone();
+            found.unit.what = format!("{} {}", found.title, reading.what()).trim_end().into();
+            found.unit.address = sighting.from;
+            news.push((*target, *mac));
+        }
+        for (target, mac) in news {
+            self.tell(now, target, mac);
+        }
+    }
+
+    fn tell(&mut self, now: Duration, target: Target, mac: Option<MacAddress>) {
+        if let Some(found) = self.found.get(&(target, mac)) {
+            let told = Told::Unit(Box::new(found.unit.clone()));
+            self.told.push_back(Sighting { mac, ..Sighting::plain(now, found.unit.address, told) });
+        }
+    }
+
+    fn next_reading(&self) -> Option<Duration> {
+        let readings = self.found.values().filter_map(|found| found.reading.as_ref()?.next_at());
+        readings.min().map(|at| at.max(self.ask_at))
+    }
+
+    fn probe(&mut self, now: Duration, out: &mut Vec<Outgoing>) {
+        let Some((lowest, highest, known)) = self.ranges.next() else {
+            self.ranges.again();
+            self.probe_at = now + AGAIN;
+            return;
+        };
+        self.probe_at = now + if self.line.spoken() == 0 { FIRST_WAIT } else { WAIT };
+        self.line.probe(lowest, highest, known, out);
     }
 }
 
-impl Ranges {
-    /// Somebody answered.
-    pub(super) fn found(&mut self, uid: Uid) {
-        if self.found.len() < MOST_FOUND {
-            self.found.insert(uid);
+impl Asker for Search {
+    fn begin(&mut self, out: &mut Vec<Outgoing>) {
+        if self.asks {
+            self.line.join(out);
         }
     }
 
-    /// The next question: from, to, and who stays silent; `None` when everybody was found.
-    pub(super) fn next(&mut self) -> Option<(Uid, Uid, Vec<Uid>)> {
-        // What came since the last question shows whether it is worth asking again.
-        self.silent = if self.found.len() > self.before { 0 } else { self.silent };
-        if self.silent >= SILENT {
-            self.open.pop_front();
-            self.silent = 0;
-        }
-        let (lowest, highest) = self.first()?;
-        self.silent += 1;
-        self.before = self.found.len();
-        Some((lowest, highest, self.found.range(lowest..=highest).copied().collect()))
-    }
-
-    /// The first range, cut until its known targets fit in one question.
-    fn first(&mut self) -> Option<(Uid, Uid)> {
-        loop {
-            let (lowest, highest) = *self.open.front()?;
-            let known: Vec<Uid> = self.found.range(lowest..=highest).copied().collect();
-            if known.len() <= Probe::MOST_KNOWN {
-                return Some((lowest, highest));
-            }
-            let middle = known[known.len() / 2];
-            self.open.pop_front();
-            self.open.push_front((middle, highest));
-            self.open.push_front((lowest, Uid::of_number(middle.number() - 1)));
-            self.silent = 0;
+    fn hear(&mut self, now: Duration, sighting: &Sighting, _: &News, _: &mut Vec<Outgoing>) {
+        let Told::Spoke { family: Way::Llrp, bytes, .. } = &sighting.told else { return };
+        let Ok(message) = Message::parse(bytes) else { return };
+        match &message.content {
+            Content::Reply(reply) => self.hear_reply(now, &message, *reply, sighting),
+            Content::Rdm(_) => self.hear_answer(now, &message, sighting),
+            Content::Probe(_) => {}
         }
     }
 
-    /// Asks everybody once more.
-    pub(super) fn again(&mut self) {
-        let found = std::mem::take(&mut self.found);
-        *self = Self { before: found.len(), found, silent: SILENT - 1, ..Self::default() };
+    fn next_at(&self) -> Option<Duration> {
+        let next = self.next_reading().map_or(self.probe_at, |at| at.min(self.probe_at));
+        self.asks.then_some(next)
     }
-}
 
-#[cfg(test)]
-mod tests {
-    use rstest::rstest;
-
-    use super::*;
-
-    /// Asks targets of which each answer gets lost with these chances in a hundred; gives the rounds it took, and how many
-    /// were found.
-    fn asked(targets: &[Uid], loss: u64) -> (usize, usize) {
-        let (mut ranges, mut rounds, mut dice) = (Ranges::default(), 0, 7_u64);
-        while let Some((lowest, highest, known)) = ranges.next() {
-            rounds += 1;
-            assert!(known.len() <= Probe::MOST_KNOWN && rounds < 200);
-            let probe = Probe { lowest, highest, filter: lantern_wire::llrp::Filter::NONE, known };
-            for uid in targets.iter().filter(|uid| probe.asks(**uid)) {
-                dice = dice.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-                if (dice >> 33) % 100 >= loss {
-                    ranges.found(*uid);
-                }
-            }
+    fn ask(&mut self, now: Duration, out: &mut Vec<Outgoing>) {
+        if self.probe_at <= now {
+            self.probe(now, out);
         }
-        (rounds, ranges.found.len())
+        if self.ask_at > now {
+            return;
+        }
+        let due = |found: &&mut Found| {
+            found.reading.as_ref().and_then(Reading::next_at).is_some_and(|at| at <= now)
+        };
+        if let Some(found) = self.found.values_mut().find(due) {
+            let reading = found.reading.iter_mut();
+            reading.for_each(|reading| reading.ask(now, &mut self.line, out));
+            self.ask_at = now + ASK_EVERY;
+        }
     }
 
-    fn neighbours(count: u64) -> Vec<Uid> {
-        (0..count).map(|i| Uid::of_number(0x7ff0_0010_0000 + i)).collect()
+    fn waits(&self) -> bool {
+        self.next_reading().is_some()
     }
 
-    #[rstest]
-    #[case::nobody(0, 0, 3)]
-    #[case::one(1, 0, 4)]
-    #[case::as_many_as_fit(200, 0, 4)]
-    #[case::too_many(201, 0, 7)]
-    #[case::a_thousand_neighbours(1000, 0, 25)]
-    #[case::with_loss(200, 5, 6)]
-    fn everybody_is_found_in_few_rounds(#[case] count: u64, #[case] loss: u64, #[case] most: usize) {
-        let (rounds, found) = asked(&neighbours(count), loss);
-        assert_eq!(found as u64, count);
-        assert!(rounds <= most, "{rounds}");
-    }
-
-    #[test]
-    fn asked_again_everybody_is_asked_once() {
-        let mut ranges = Ranges::default();
-        while ranges.next().is_some() {}
-        ranges.again();
-        assert!(ranges.next().is_some() && ranges.next().is_none());
+    fn next_sighting(&mut self) -> Option<Sighting> {
+        self.told.pop_front()
     }
 }

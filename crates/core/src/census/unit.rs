@@ -1,0 +1,64 @@
+//! Units: what a family speaks for by itself, with everything it told of it.
+
+use std::collections::BTreeMap;
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+use serde::{Deserialize, Serialize};
+
+use super::Way;
+use crate::facts::Facts;
+use crate::{Said, as_text};
+
+/// One thing a family speaks for: a target of LLRP, a projector that speaks its own protocol.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Unit {
+    /// By which family.
+    pub family: Way,
+    /// How its family knows it again: an RDM identifier, for instance.
+    pub identity: Said,
+    /// How its family reaches it, where that is neither its address nor its identity.
+    pub handle: String,
+    /// What it is, in words.
+    pub what: Said,
+    /// The address it spoke from; all zero for one that has none.
+    pub address: Ipv4Addr,
+    /// The MAC address: the frame's where frames are seen, else the one it states.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+    /// What it told of itself, and what it could.
+    pub facts: Facts,
+}
+
+/// What tells one unit from another. Several may bear one identity.
+type Key = (Way, Said, String, Option<MacAddress>);
+
+/// All units.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Units {
+    known: BTreeMap<Key, Unit>,
+    overlooked: u64,
+}
+
+impl Units {
+    /// The most units kept.
+    const MOST: usize = 16_384;
+
+    pub(crate) fn take(&mut self, unit: &Unit) {
+        let key = (unit.family, unit.identity.clone(), unit.handle.clone(), unit.mac);
+        if self.known.len() >= Self::MOST && !self.known.contains_key(&key) {
+            self.overlooked += 1;
+            return;
+        }
+        self.known.insert(key, unit.clone());
+    }
+
+    /// In the order of families and identities.
+    pub(crate) fn sorted(&self) -> Vec<Unit> {
+        self.known.values().cloned().collect()
+    }
+
+    pub(crate) const fn overlooked(&self) -> u64 {
+        self.overlooked
+    }
+}

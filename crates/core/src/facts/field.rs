@@ -1,0 +1,154 @@
+//! The fields there are.
+
+use std::fmt;
+use std::str::FromStr;
+
+use super::Value;
+
+/// One thing that can be told, and of most devices set.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Field {
+    /// The address.
+    Address,
+    /// Whether the address comes by DHCP.
+    Addressing,
+    /// The subnet mask.
+    Mask,
+    /// The gateway; all zero for none.
+    Gateway,
+    /// The name.
+    Name,
+    /// The label.
+    Label,
+    /// The firmware. Not set from here.
+    Firmware,
+    /// What happens when data stops.
+    OnDataLoss,
+    /// How many of its pages were heard.
+    Pages,
+    /// Something about the port of this number.
+    Port(u32, PortField),
+}
+
+/// Something about a port.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum PortField {
+    /// That there is one; told is how many there are.
+    Presence,
+    /// Input or output.
+    Direction,
+    /// Art-Net or sACN.
+    Protocol,
+    /// The universe.
+    Universe,
+    /// How sources are combined.
+    Merge,
+    /// Whether RDM goes through it.
+    Rdm,
+    /// What it does when data stops.
+    OnDataLoss,
+}
+
+/// A text that names no field.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("not the name of a field")]
+pub struct FieldError;
+
+impl Field {
+    /// All but those of ports.
+    pub const OF_DEVICES: [Self; 9] = [
+        Self::Address,
+        Self::Addressing,
+        Self::Mask,
+        Self::Gateway,
+        Self::Name,
+        Self::Label,
+        Self::Firmware,
+        Self::OnDataLoss,
+        Self::Pages,
+    ];
+
+    /// Whether it is about address, mask or gateway, which are written together.
+    #[must_use]
+    pub const fn is_ip(self) -> bool {
+        matches!(self, Self::Address | Self::Addressing | Self::Mask | Self::Gateway)
+    }
+
+    /// A value of this field in words.
+    #[must_use]
+    pub fn in_words(self, value: &Value) -> String {
+        match (self, value) {
+            (Self::Addressing, Value::Flag(true)) => "by DHCP".to_owned(),
+            (Self::Addressing, Value::Flag(false)) => "fixed".to_owned(),
+            (Self::Gateway, Value::Address(gateway)) if gateway.is_unspecified() => "none".to_owned(),
+            (Self::Name | Self::Label, Value::Text(text)) if text.is_empty() => "(empty)".to_owned(),
+            (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
+            (Self::Port(_, PortField::Presence), Value::Count(has)) => format!("only {has} ports"),
+            _ => value.to_string(),
+        }
+    }
+
+    const fn name(self) -> &'static str {
+        match self {
+            Self::Address => "address",
+            Self::Addressing => "addressing",
+            Self::Mask => "mask",
+            Self::Gateway => "gateway",
+            Self::Name => "name",
+            Self::Label => "label",
+            Self::Firmware => "firmware",
+            Self::OnDataLoss => "on data loss",
+            Self::Pages => "pages",
+            Self::Port(..) => "port",
+        }
+    }
+}
+
+impl PortField {
+    /// All of them.
+    pub const ALL: [Self; 7] = [
+        Self::Presence,
+        Self::Direction,
+        Self::Protocol,
+        Self::Universe,
+        Self::Merge,
+        Self::Rdm,
+        Self::OnDataLoss,
+    ];
+
+    const fn name(self) -> &'static str {
+        match self {
+            Self::Presence => "",
+            Self::Direction => "direction",
+            Self::Protocol => "protocol",
+            Self::Universe => "universe",
+            Self::Merge => "merge",
+            Self::Rdm => "RDM",
+            Self::OnDataLoss => "on data loss",
+        }
+    }
+}
+
+impl fmt::Display for Field {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Port(number, PortField::Presence) => write!(f, "port {number}"),
+            Self::Port(number, field) => write!(f, "port {number} {}", field.name()),
+            _ => f.write_str(self.name()),
+        }
+    }
+}
+
+impl FromStr for Field {
+    type Err = FieldError;
+
+    fn from_str(text: &str) -> Result<Self, FieldError> {
+        if let Some(rest) = text.strip_prefix("port ") {
+            let (number, name) = rest.split_once(' ').unwrap_or((rest, ""));
+            let number = number.parse().map_err(|_| FieldError)?;
+            let field = PortField::ALL.into_iter().find(|field| field.name() == name);
+            return field.map(|field| Self::Port(number, field)).ok_or(FieldError);
+        }
+        Self::OF_DEVICES.into_iter().find(|field| field.name() == text).ok_or(FieldError)
+    }
+}

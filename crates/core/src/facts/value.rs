@@ -1,0 +1,105 @@
+//! What a field can hold.
+
+use std::fmt;
+use std::net::Ipv4Addr;
+
+use serde::de::DeserializeOwned;
+use serde::Serialize;
+
+use super::{Field, PortField};
+use crate::sheet::Firmware;
+use crate::universe::{DeskBase, Universe};
+use crate::{DataLoss, Direction, Merge, Protocol, Said, as_text};
+
+/// The value of a field. Which sort it is follows from the [`Field`]; so it is written without it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(untagged)]
+pub enum Value {
+    /// An address, a mask, or a gateway.
+    Address(Ipv4Addr),
+    /// Yes or no.
+    Flag(bool),
+    /// A text.
+    Text(Said),
+    /// How many.
+    Count(u32),
+    /// All there are.
+    All,
+    /// A version of the firmware.
+    Firmware(#[serde(serialize_with = "as_text::serialize")] Firmware),
+    /// What happens when data stops.
+    DataLoss(DataLoss),
+    /// Input or output.
+    Direction(Direction),
+    /// Art-Net or sACN.
+    Protocol(Protocol),
+    /// A universe.
+    Universe(#[serde(serialize_with = "as_text::serialize")] Universe),
+    /// How sources are combined.
+    Merge(Merge),
+}
+
+impl Value {
+    /// Reads a value of `field` as it was written.
+    ///
+    /// # Errors
+    /// When it is none of that field's.
+    pub fn read(field: Field, written: &serde_json::Value) -> Result<Self, serde_json::Error> {
+        use serde::de::Error;
+        fn plain<T: DeserializeOwned>(written: &serde_json::Value) -> Result<T, serde_json::Error> {
+            T::deserialize(written)
+        }
+        let text = || plain::<String>(written);
+        Ok(match field {
+            Field::Address | Field::Mask | Field::Gateway => Self::Address(plain(written)?),
+            Field::Addressing | Field::Port(_, PortField::Rdm) => Self::Flag(plain(written)?),
+            Field::Name | Field::Label => Self::Text(plain(written)?),
+            Field::Firmware => Self::Firmware(text()?.parse().map_err(serde_json::Error::custom)?),
+            Field::Pages | Field::Port(_, PortField::Presence) if written.is_null() => Self::All,
+            Field::Pages | Field::Port(_, PortField::Presence) => Self::Count(plain(written)?),
+            Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss) => Self::DataLoss(plain(written)?),
+            Field::Port(_, PortField::Direction) => Self::Direction(plain(written)?),
+            Field::Port(_, PortField::Protocol) => Self::Protocol(plain(written)?),
+            Field::Port(_, PortField::Universe) => {
+                // No universe is written in the desk's counting.
+                let read = Universe::read(&text()?, DeskBase::Zero);
+                Self::Universe(read.map_err(serde_json::Error::custom)?)
+            }
+            Field::Port(_, PortField::Merge) => Self::Merge(plain(written)?),
+        })
+    }
+
+    /// Whether what was told is what was wanted. A sheet written from what was found holds what cannot be shown as it was
+    /// escaped; of universes the number counts, the protocol is a field of its own.
+    #[must_use]
+    pub fn is_met_by(&self, told: &Self) -> bool {
+        match (self, told) {
+            (Self::Text(wanted), Self::Text(told)) => {
+                let wanted = wanted.raw().trim_end_matches(' ');
+                told.raw() == wanted || told.to_string() == wanted
+            }
+            (Self::Universe(wanted), Self::Universe(told)) => {
+                wanted.port_address().is_some() && wanted.port_address() == told.port_address()
+            }
+            _ => self == told,
+        }
+    }
+}
+
+impl fmt::Display for Value {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Address(address) => address.fmt(f),
+            Self::Flag(on) => f.write_str(if *on { "on" } else { "off" }),
+            Self::Text(text) => text.fmt(f),
+            Self::Count(count) => count.fmt(f),
+            Self::All => f.write_str("all"),
+            Self::Firmware(firmware) => firmware.fmt(f),
+            Self::DataLoss(loss) => loss.fmt(f),
+            Self::Direction(direction) => direction.fmt(f),
+            Self::Protocol(protocol) => protocol.fmt(f),
+            Self::Universe(universe) => universe.fmt(f),
+            Self::Merge(merge) => merge.fmt(f),
+        }
+    }
+}

@@ -1,0 +1,319 @@
+//! Reading one target, question after question: which interface is meant, its IP settings, its label, what it is.
+//!
+//! A target with several interfaces is read by the one whose MAC address it states. What is refused cannot be told; what is
+//! not answered stays untold.
+
+use std::collections::VecDeque;
+use std::time::Duration;
+
+use lantern_wire::MacAddress;
+use lantern_wire::llrp::{Content, Message};
+use lantern_wire::rdm::network::{self, InterfaceId, Leased};
+use lantern_wire::rdm::{self, Class, ResponseType, parameter};
+
+use super::FIELDS;
+use super::line::{Line, Target};
+use crate::conversation::Outgoing;
+use crate::facts::{Facts, Field, Value};
+
+/// A target answers an order at once; what takes longer is asked again.
+const ANSWER_TIME: Duration = Duration::from_millis(400);
+/// How often the same is asked.
+const ASKS: u32 = 4;
+/// The longest a target may put us off, whatever it says.
+const LONGEST_TIMER: Duration = Duration::from_secs(5);
+/// The most interfaces looked at; a device has one or two.
+const MOST_INTERFACES: usize = 8;
+
+/// Something to be told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Question {
+    Interfaces,
+    HardwareAddress(InterfaceId),
+    Current,
+    Mode,
+    Route,
+    Label,
+    Maker,
+    Model,
+}
+
+/// The questions to one target, and what it has told.
+#[derive(Debug)]
+pub(super) struct Reading {
+    pub(super) target: Target,
+    /// The MAC address it states: of several interfaces, that one is meant.
+    mac: MacAddress,
+    open: VecDeque<Question>,
+    interfaces: Vec<InterfaceId>,
+    interface: Option<InterfaceId>,
+    asked: u32,
+    /// The numbers of the present question, from the first time it was asked.
+    numbers: Vec<u32>,
+    again_at: Duration,
+    by_lease: Option<Leased>,
+    pub(super) facts: Facts,
+    maker: String,
+    model: String,
+}
+
+impl Reading {
+    /// Everything of this target, which states this MAC address.
+    pub(super) fn new(now: Duration, target: Target, mac: MacAddress) -> Self {
+        let open = [Question::Interfaces, Question::Route, Question::Label, Question::Maker, Question::Model];
+        Self {
+            target,
+            mac,
+            open: open.into(),
+            interfaces: Vec::new(),
+            interface: None,
+            asked: 0,
+            numbers: Vec::new(),
+            again_at: now,
+            by_lease: None,
+            facts: Facts::able(&FIELDS),
+            maker: String::new(),
+            model: String::new(),
+        }
+    }
+
+    /// Only its IP settings and its label, of the interface known from an earlier reading.
+    pub(super) fn again(&self, now: Duration) -> Self {
+        let first: &[Question] = match self.interface {
+            Some(_) => &[Question::Current, Question::Mode],
+            None => &[Question::Interfaces],
+        };
+        let open = first.iter().copied().chain([Question::Route, Question::Label]).collect();
+        let fresh = Self::new(now, self.target, self.mac);
+        Self {
+            open,
+            interface: self.interface,
+            maker: self.maker.clone(),
+            model: self.model.clone(),
+            ..fresh
+        }
+    }
+
+    /// When it asks next; `None` when nothing is left to ask.
+    pub(super) fn next_at(&self) -> Option<Duration> {
+        (!self.open.is_empty()).then_some(self.again_at)
+    }
+
+    pub(super) const fn interface(&self) -> Option<InterfaceId> {
+        self.interface
+    }
+
+    /// What it is, in words.
+    pub(super) fn what(&self) -> String {
+        let words: Vec<&str> =
+            [&self.maker, &self.model].into_iter().map(|text| text.trim()).filter(|text| !text.is_empty()).collect();
+        words.join(" ")
+    }
+
+    /// Asks what is due by now.
+    pub(super) fn ask(&mut self, now: Duration, line: &mut Line, out: &mut Vec<Outgoing>) {
+        while let Some(question) = self.open.front().copied().filter(|_| self.again_at <= now) {
+            if self.asked >= ASKS {
+                self.give_up(question);
+                self.on(now);
+                continue;
+            }
+            self.asked += 1;
+            self.again_at = now + ANSWER_TIME * self.asked;
+            let number = line.ask(self.target, Class::GET, self.written(question), out);
+            self.numbers.push(number);
+            return;
+        }
+    }
+
+    /// Takes in a message, when it answers the present question.
+    pub(super) fn hear(&mut self, now: Duration, message: &Message) {
+        let (Content::Rdm(answer), Some(question)) = (&message.content, self.open.front().copied()) else { return };
+        let is_answer = message.from == self.target.cid
+            && answer.from == self.target.uid
+            && answer.class == Class::GET_RESPONSE
+            && answer.parameter == self.written(question).0
+            && self.numbers.contains(&message.transaction);
+        if !is_answer {
+            return;
+        }
+        match answer.response() {
+            Some(ResponseType::ACK | ResponseType::ACK_OVERFLOW) => {
+                if self.take(question, &answer.data) {
+                    self.on(now);
+                }
+            }
+            Some(ResponseType::ACK_TIMER) => self.again_at = now + timer(answer),
+            Some(ResponseType::NACK) => {
+                self.refuse(question);
+                self.on(now);
+            }
+            _ => {}
+        }
+    }
+
+    fn written(&self, question: Question) -> (u16, Vec<u8>) {
+        let of = |id: Option<InterfaceId>| id.map_or_else(Vec::new, |id| id.to_bytes().to_vec());
+        match question {
+            Question::Interfaces => (network::LIST_INTERFACES, Vec::new()),
+            Question::HardwareAddress(id) => (network::HARDWARE_ADDRESS, of(Some(id))),
+            Question::Current => (network::CURRENT_ADDRESS, of(self.interface)),
+            Question::Mode => (network::DHCP_MODE, of(self.interface)),
+            Question::Route => (network::DEFAULT_ROUTE, Vec::new()),
+            Question::Label => (parameter::DEVICE_LABEL, Vec::new()),
+            Question::Maker => (parameter::MAKER_LABEL, Vec::new()),
+            Question::Model => (parameter::MODEL_DESCRIPTION, Vec::new()),
+        }
+    }
+
+    /// On to the next question.
+    fn on(&mut self, now: Duration) {
+        self.open.pop_front();
+        self.asked = 0;
+        self.numbers.clear();
+        self.again_at = now;
+    }
+
+    /// Takes in the data of an answer. Gives whether it makes sense; what does not is asked again.
+    fn take(&mut self, question: Question, data: &[u8]) -> bool {
+        let own = self.interface;
+        match question {
+            Question::Interfaces => self.take_interfaces(data),
+            Question::HardwareAddress(id) => match network::hardware_address(data) {
+                Some((of, mac)) if of == id => {
+                    if mac == self.mac {
+                        self.choose(id);
+                    }
+                    true
+                }
+                _ => false,
+            },
+            Question::Current => match network::current_address(data) {
+                Some((now, leased)) if Some(now.id) == own => {
+                    self.facts.learn(Field::Address, Value::Address(now.address));
+                    self.facts.learn(Field::Mask, Value::Address(now.mask()));
+                    self.by_lease = Some(leased);
+                    self.learn_addressing(None);
+                    true
+                }
+                _ => false,
+            },
+            Question::Mode => match network::dhcp_mode(data) {
+                Some((of, on)) if Some(of) == own => {
+                    self.learn_addressing(Some(on));
+                    true
+                }
+                _ => false,
+            },
+            Question::Route => match network::default_route(data) {
+                Some((_, gateway)) => {
+                    self.facts.learn(Field::Gateway, Value::Address(gateway));
+                    true
+                }
+                None => false,
+            },
+            Question::Label => {
+                self.facts.learn(Field::Label, Value::Text(text(data).as_str().into()));
+                true
+            }
+            Question::Maker => {
+                self.maker = text(data);
+                true
+            }
+            Question::Model => {
+                self.model = text(data);
+                true
+            }
+        }
+    }
+
+    /// Whether its address comes by DHCP: what it is set to counts; where it does not say that, where it has it from.
+    fn learn_addressing(&mut self, mode: Option<bool>) {
+        let leased = match self.by_lease {
+            Some(Leased::Yes) => Some(true),
+            Some(Leased::No) => Some(false),
+            Some(Leased::Unknown) | None => None,
+        };
+        if let Some(dhcp) = mode.or(leased) {
+            self.facts.learn(Field::Addressing, Value::Flag(dhcp));
+        }
+    }
+
+    fn take_interfaces(&mut self, data: &[u8]) -> bool {
+        self.interfaces = network::interfaces(data);
+        self.interfaces.truncate(MOST_INTERFACES);
+        match self.interfaces[..] {
+            [] => false,
+            [only] => {
+                self.choose(only);
+                true
+            }
+            _ => {
+                // Behind the present question, in order.
+                for id in self.interfaces.iter().rev() {
+                    self.open.insert(1, Question::HardwareAddress(*id));
+                }
+                true
+            }
+        }
+    }
+
+    /// This is the interface that is meant: no more is asked about others.
+    fn choose(&mut self, id: InterfaceId) {
+        self.interface = Some(id);
+        let present = self.open.pop_front();
+        self.open.retain(|question| !matches!(question, Question::HardwareAddress(_)));
+        for question in [Question::Mode, Question::Current].into_iter().chain(present) {
+            self.open.push_front(question);
+        }
+    }
+
+    /// It says that it does not tell this.
+    fn refuse(&mut self, question: Question) {
+        match question {
+            Question::Interfaces | Question::Current => {
+                for field in [Field::Address, Field::Addressing, Field::Mask] {
+                    self.facts.cannot_tell(field);
+                }
+            }
+            // Where the address came from is known from the address itself.
+            Question::Mode if self.facts.get(Field::Addressing).is_none() => {
+                self.facts.cannot_tell(Field::Addressing);
+            }
+            Question::Route => self.facts.cannot_tell(Field::Gateway),
+            Question::Label => self.facts.cannot_tell(Field::Label),
+            Question::HardwareAddress(_) | Question::Mode | Question::Maker | Question::Model => {}
+        }
+        self.settle_interface(question);
+    }
+
+    /// It does not answer.
+    fn give_up(&mut self, question: Question) {
+        if question == Question::Interfaces {
+            // Who answers nothing is not asked for all the rest.
+            self.open.truncate(1);
+        }
+        self.settle_interface(question);
+    }
+
+    /// None of its interfaces states the MAC address it was found by: then the first one is meant.
+    fn settle_interface(&mut self, question: Question) {
+        let is_last = !matches!(self.open.get(1), Some(Question::HardwareAddress(_)));
+        if matches!(question, Question::HardwareAddress(_)) && is_last && self.interface.is_none() {
+            let first = self.interfaces.first().copied();
+            first.into_iter().for_each(|id| self.choose(id));
+        }
+    }
+}
+
+/// How long it puts us off: tenths of a second.
+fn timer(answer: &rdm::Message) -> Duration {
+    let tenths = answer.data.first_chunk().map_or(1, |tenths| u16::from_be_bytes(*tenths));
+    (Duration::from_millis(100) * u32::from(tenths)).min(LONGEST_TIMER)
+}
+
+/// A text as RDM carries it: ASCII, some end it with zeros.
+fn text(data: &[u8]) -> String {
+    let end = data.iter().position(|byte| *byte == 0).unwrap_or(data.len());
+    String::from_utf8_lossy(&data[..end]).into_owned()
+}

@@ -1,0 +1,69 @@
+//! What every device has besides its roles: an address, how it came by it, and how it gets another.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::MacAddress;
+
+use super::DeviceSetup;
+
+/// The IP settings of a device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct IpState {
+    /// Its address.
+    pub address: Ipv4Addr,
+    /// Its mask.
+    pub mask: Ipv4Addr,
+    /// Its gateway; all zero for none.
+    pub gateway: Ipv4Addr,
+    /// Whether its address comes by DHCP.
+    pub dhcp: bool,
+}
+
+/// A device's body.
+#[derive(Debug)]
+pub(super) struct Body {
+    pub(super) mac: MacAddress,
+    pub(super) ip: IpState,
+    /// What a DHCP server gives it; nothing where there is none.
+    lease: Option<(Ipv4Addr, Ipv4Addr)>,
+    /// What it becomes, and when; until then it is silent.
+    becomes: Option<(Duration, IpState)>,
+}
+
+impl Body {
+    pub(super) fn new(setup: &DeviceSetup) -> Self {
+        let ip =
+            IpState { address: setup.address, mask: setup.mask, gateway: setup.gateway, dhcp: setup.dhcp };
+        Self { mac: setup.mac, ip, lease: setup.lease.map(|lease| (lease, setup.mask)), becomes: None }
+    }
+
+    /// Takes other settings at that time, and is silent until then. By DHCP it gets its lease, or chooses a link-local
+    /// address (RFC 3927).
+    pub(super) fn change(&mut self, at: Duration, wanted: IpState) {
+        let [.., high, low] = self.mac.0;
+        let chosen = (Ipv4Addr::new(169, 254, high.clamp(1, 254), low), Ipv4Addr::new(255, 255, 0, 0));
+        let (address, mask) =
+            if wanted.dhcp { self.lease.unwrap_or(chosen) } else { (wanted.address, wanted.mask) };
+        self.becomes = Some((at, IpState { address, mask, ..wanted }));
+    }
+
+    /// Whether it is silent, since it takes other settings.
+    pub(super) const fn is_away(&self) -> bool {
+        self.becomes.is_some()
+    }
+
+    /// When it has taken them.
+    pub(super) fn wake_at(&self) -> Option<Duration> {
+        self.becomes.map(|(at, _)| at)
+    }
+
+    pub(super) fn wake(&mut self, now: Duration) {
+        if let Some((at, ip)) = self.becomes
+            && at <= now
+        {
+            self.ip = ip;
+            self.becomes = None;
+        }
+    }
+}
