@@ -229,6 +229,7 @@ impl Remembered {
             standing: Standing::Missing,
             seen_by: Vec::new(),
             node: None,
+            units: Vec::new(),
         }
     }
 }

@@ -6,8 +6,8 @@
 use serde::Serialize;
 
 use crate::change::NodeName;
-use crate::facts::Difference;
 use crate::conversation::Outcome;
+use crate::facts::Difference;
 
 /// The version of the format.
 pub const FORMAT: u32 = 1;

@@ -6,9 +6,9 @@ mod support;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::change::{Change, plan_one};
+use lantern_core::change::{Change, Subject, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
-use lantern_core::conversation::{Alter, AlterEvent, Outcome, Vantage};
+use lantern_core::conversation::{Outcome, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{Direction, Merge};
@@ -53,14 +53,14 @@ fn change(ground: &mut MemoryGround, wanted: &Wanted) -> Change {
     let seats = [seat()];
     let protection = support::protection(&census, None, &seats);
     let node = census.designated("02:4d:42:00:10:01").unwrap();
-    let mut plan = plan_one(node, wanted, &protection);
+    let mut plan = plan_one(&Subject::of_node(node), wanted, &protection);
     assert!(!plan.is_refused(), "{:?}", plan.findings);
     plan.changes.remove(0)
 }
 
-fn alter(ground: &mut MemoryGround, wanted: &Wanted) -> (Stage, Vec<(Duration, AlterEvent)>) {
+fn alter(ground: &mut MemoryGround, wanted: &Wanted) -> (Stage, Vec<(Duration, TalkEvent)>) {
     let change = change(ground, wanted);
-    let mut conversation = Alter::new(&change, Vantage::of_seats(vec![seat()]), RESTART);
+    let mut conversation = change.talk(Vantage::of_seats(vec![seat()]), RESTART);
     let (events, _) = run(&mut conversation, ground);
     (Stage::from(conversation.outcome().unwrap()), events)
 }
@@ -77,7 +77,7 @@ fn everything_is_changed_and_read_back() {
     let mut ground = ground(&one_node(""));
     let (outcome, events) = alter(&mut ground, &everything());
     assert_eq!(outcome, Stage::Confirmed);
-    assert!(events.iter().any(|(_, event)| *event == AlterEvent::Back(NEW)));
+    assert!(events.iter().any(|(_, event)| *event == TalkEvent::Back(NEW)));
     assert_eq!(left_open(&mut ground, &everything()), 0);
 }
 
@@ -86,11 +86,11 @@ fn each_step_is_told_before_it_is_sent_and_the_address_comes_last() {
     let (_, events) = alter(&mut ground(&one_node("")), &everything());
     let sent: Vec<usize> = events
         .iter()
-        .filter_map(|(_, e)| if let AlterEvent::Sent(step) = e { Some(*step) } else { None })
+        .filter_map(|(_, e)| if let TalkEvent::Sent(step) = e { Some(*step) } else { None })
         .collect();
     assert_eq!(sent, [0, 1, 2, 3]);
-    let restarts = events.iter().position(|(_, event)| *event == AlterEvent::Restarting).unwrap();
-    assert!(matches!(events[restarts - 1].1, AlterEvent::Sent(3)));
+    let restarts = events.iter().position(|(_, event)| *event == TalkEvent::Restarting).unwrap();
+    assert!(matches!(events[restarts - 1].1, TalkEvent::Sent(3)));
 }
 
 /// Whatever gets lost: "done" is true, and the node is never lost.
@@ -102,7 +102,7 @@ fn done_means_done_at_any_loss(#[values(5, 15, 30)] percent: u32, #[values(0, 1,
         let mut ground = ground(&one_node("").with_chance(0.0, seed));
         let change = change(&mut ground, &everything());
         let mut lossy = support::ground(&scene);
-        let mut conversation = Alter::new(&change, Vantage::of_seats(vec![seat()]), RESTART);
+        let mut conversation = change.talk(Vantage::of_seats(vec![seat()]), RESTART);
         run(&mut conversation, &mut lossy);
         let at = lossy.nodes()[0].address();
         assert!(at == NEW || at == Ipv4Addr::new(10, 40, 1, 100), "seed {seed}: lost at {at}");
@@ -138,7 +138,7 @@ fn one_that_refuses_names_is_not_asked_for_more() {
     let mut ground = ground(&one_node("refuses = true"));
     let (outcome, events) = alter(&mut ground, &everything());
     assert_eq!(outcome, Stage::Refused);
-    let sent = events.iter().filter(|(_, event)| matches!(event, AlterEvent::Sent(_))).count();
+    let sent = events.iter().filter(|(_, event)| matches!(event, TalkEvent::Sent(_))).count();
     assert_eq!(sent, 1);
     assert_eq!(ground.nodes()[0].address(), Ipv4Addr::new(10, 40, 1, 100));
 }
@@ -147,9 +147,9 @@ fn one_that_refuses_names_is_not_asked_for_more() {
 fn one_that_loses_power_half_way_is_silent_and_found_again_later() {
     let mut ground = ground(&one_node(""));
     let change = change(&mut ground, &everything());
-    let mut conversation = Alter::new(&change, Vantage::of_seats(vec![seat()]), RESTART);
+    let mut conversation = change.talk(Vantage::of_seats(vec![seat()]), RESTART);
     run_with(&mut conversation, &mut ground, |ground, now, event| {
-        if *event == AlterEvent::Confirmed(1) {
+        if *event == TalkEvent::Confirmed(1) {
             ground.nodes_mut()[0].switch(now, false);
         }
     });
@@ -168,7 +168,7 @@ fn one_that_leaves_our_subnet_is_heard_there_but_not_read_back() {
     let away = Ipv4Addr::new(192, 168, 7, 9);
     let (outcome, events) = alter(&mut ground, &Wanted { mask: "/24".parse().ok(), ..address(away) });
     assert_eq!(outcome, Stage::HeardOnly);
-    assert!(events.iter().any(|(_, event)| *event == AlterEvent::Back(away)));
+    assert!(events.iter().any(|(_, event)| *event == TalkEvent::Back(away)));
 }
 
 #[rstest]

@@ -152,8 +152,8 @@ proptest! {
             let mut held: Vec<(Option<_>, Ipv4Addr)> = census.nodes().iter().map(|n| (n.mac, n.address)).collect();
             for change in &plan.changes {
                 let Some(wanted) = change.new_address() else { continue };
-                prop_assert!(held.iter().all(|(mac, at)| *mac == change.node.mac || *at != wanted));
-                held.iter_mut().filter(|(mac, _)| *mac == change.node.mac).for_each(|one| one.1 = wanted);
+                prop_assert!(held.iter().all(|(mac, at)| *mac == change.subject.mac() || *at != wanted));
+                held.iter_mut().filter(|(mac, _)| *mac == change.subject.mac()).for_each(|one| one.1 = wanted);
             }
         }
     }

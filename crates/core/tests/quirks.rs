@@ -7,9 +7,9 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::Merge;
-use lantern_core::change::{Change, ChangePlan, plan_one};
+use lantern_core::change::{Change, ChangePlan, Subject, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
-use lantern_core::conversation::{Alter, AlterEvent, Outcome, Vantage};
+use lantern_core::conversation::{Outcome, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_sim::{MemoryGround, Scene};
@@ -60,7 +60,8 @@ fn planned(ground: &mut MemoryGround, wanted: &Wanted) -> Result<Change, Vec<&'s
     let census = survey(ground, None);
     let seats = [seat()];
     let node = &census.nodes()[0];
-    let mut plan: ChangePlan = plan_one(node, wanted, &support::protection(&census, None, &seats));
+    let mut plan: ChangePlan =
+        plan_one(&Subject::of_node(node), wanted, &support::protection(&census, None, &seats));
     if plan.is_refused() {
         return Err(plan.findings.iter().map(|finding| finding.rule.code).collect());
     }
@@ -68,8 +69,8 @@ fn planned(ground: &mut MemoryGround, wanted: &Wanted) -> Result<Change, Vec<&'s
 }
 
 /// Makes the change; gives what became of it, and the events on the way.
-fn made(ground: &mut MemoryGround, change: &Change) -> (Outcome, Vec<AlterEvent>) {
-    let mut alter = Alter::new(change, Vantage::of_seats(vec![seat()]), RESTART);
+fn made(ground: &mut MemoryGround, change: &Change) -> (Outcome, Vec<TalkEvent>) {
+    let mut alter = change.talk(Vantage::of_seats(vec![seat()]), RESTART);
     let (events, _) = run(&mut alter, ground);
     let outcome = alter.outcome().unwrap().clone();
     (outcome, events.into_iter().map(|(_, event)| event).collect())
@@ -224,7 +225,8 @@ fn what_moved_along_is_named() {
     let mut ground = ground(&scene("[\"moves-the-neighbour\"]"));
     let change = planned(&mut ground, &wish("universe")).unwrap();
     let (Outcome::MovedAlong(shifts), _) = made(&mut ground, &change) else { panic!("something moved along") };
-    let said: Vec<String> = shifts.iter().map(|s| format!("{}: {} to {}", s.field, s.before, s.after)).collect();
+    let said: Vec<String> =
+        shifts.iter().map(|s| format!("{}: {} to {}", s.field, s.before_in_words(), s.after_in_words())).collect();
     assert_eq!(said, ["port 3 universe: 0:1:2 to 0:1:10"]);
 }
 
@@ -243,12 +245,12 @@ fn somebody_else_at_its_address_is_not_written_to() {
     let Outcome::Stranger(other) = outcome else { panic!("{outcome:?}") };
     assert_eq!(other.to_string(), "guest (02:4d:42:00:99:01)");
     assert!(swapped.nodes()[0].writes().is_empty());
-    assert!(!events.iter().any(|event| matches!(event, AlterEvent::Sent(_))));
+    assert!(!events.iter().any(|event| matches!(event, TalkEvent::Sent(_))));
     // And to nobody, where nobody is.
     ground.nodes_mut()[0].switch(Duration::ZERO, false);
     let (outcome, events) = made(&mut ground, &change);
     assert_eq!(outcome, Outcome::Silent { written: false });
-    assert!(!events.iter().any(|event| matches!(event, AlterEvent::Sent(_))));
+    assert!(!events.iter().any(|event| matches!(event, TalkEvent::Sent(_))));
 }
 
 /// Whoever took the wanted address meanwhile is found in the moment before, and named.
@@ -270,7 +272,7 @@ fn an_address_taken_meanwhile_is_not_given(#[values(true, false)] frames: bool) 
     let mut ground = if frames { ground.with_frames(own) } else { ground };
     let means = Means { frames, ..Means::default() };
     let vantage = Vantage { own_mac: Some(own), means, ..Vantage::of_seats(vec![seat()]) };
-    let mut alter = Alter::new(&change, vantage, RESTART);
+    let mut alter = change.talk(vantage, RESTART);
     run(&mut alter, &mut ground);
     let Some(Outcome::Taken(other)) = alter.outcome() else { panic!("{:?}", alter.outcome()) };
     assert_eq!(other.mac.unwrap().to_string(), "02:4d:42:00:99:02");

@@ -113,7 +113,7 @@ fn a_nameless_node_is_called_by_its_label() {
 /// Ports on pages that nobody can address are not written to.
 #[test]
 fn a_page_that_does_not_say_which_it_is_is_not_programmed() {
-    use lantern_core::change::plan_one;
+    use lantern_core::change::{Subject, plan_one};
     use lantern_core::compare::WantedPort;
     use lantern_core::universe::{DeskBase, Universe};
     let whole = "[{ sub = 1, out = [0, 1, 2, 3] }, { sub = 2, out = [0, 1, 2, 3] }]";
@@ -124,7 +124,11 @@ fn a_page_that_does_not_say_which_it_is_is_not_programmed() {
     let codes = |number| {
         let universe = Universe::read("0:2:9", DeskBase::One).ok();
         let port = WantedPort { number, universe, ..WantedPort::default() };
-        let plan = plan_one(&census.nodes()[0], &Wanted { ports: vec![port], ..Wanted::default() }, &protection);
+        let plan = plan_one(
+            &Subject::of_node(&census.nodes()[0]),
+            &Wanted { ports: vec![port], ..Wanted::default() },
+            &protection,
+        );
         plan.findings.iter().map(|finding| finding.rule.code).collect::<Vec<_>>()
     };
     assert_eq!(codes(5), ["C022"]);

@@ -7,7 +7,7 @@ use std::net::Ipv4Addr;
 
 use lantern_core::census::Viewpoint;
 use lantern_core::census::{Census, DesignationError};
-use lantern_core::change::{Protection, plan_one};
+use lantern_core::change::{Protection, Subject, plan_one};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::{Addressing, Wanted, compare};
 use lantern_core::conversation::Outcome;
@@ -100,7 +100,7 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
         earlier: &[],
         outside: false,
     };
-    let plan = plan_one(census.designated("quay-north").unwrap(), &wanted, &protection);
+    let plan = plan_one(&Subject::of_node(census.designated("quay-north").unwrap()), &wanted, &protection);
     let (node, step) = (plan.changes[0].node_name(), &plan.changes[0].steps[0]);
     let stage = Stage::from(&Outcome::Refused(Vec::new()));
     let entry = Entry {

@@ -11,9 +11,9 @@ use std::time::Duration;
 
 use lantern_core::address::Mask;
 use lantern_core::census::Ways;
-use lantern_core::change::{Protection, plan_one};
+use lantern_core::change::{Protection, Subject, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
-use lantern_core::conversation::{Alter, Means, Outcome, Survey, SurveyPlan, Vantage};
+use lantern_core::conversation::{Means, Outcome, Survey, SurveyPlan, Vantage};
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_sim::{Link, MemoryGround, Scene, SimNode, Trouble};
 use lantern_wire::MacAddress;
@@ -207,7 +207,7 @@ fn try_one(seed: u64) -> String {
         earlier: &[],
         outside: false,
     };
-    let plan = plan_one(node, &wanted, &protection);
+    let plan = plan_one(&Subject::of_node(node), &wanted, &protection);
     if plan.is_refused() || plan.changes.is_empty() {
         let codes: Vec<&str> = plan.findings.iter().map(|finding| finding.rule.code).collect();
         return codes.join(" ");
@@ -219,7 +219,7 @@ fn try_one(seed: u64) -> String {
     let before: BTreeMap<MacAddress, Truth> =
         ground.nodes().iter().map(|node| (node.setup().mac, truth(node))).collect();
     let who = ground.nodes().iter().position(|one| one.address() == node.address).unwrap();
-    let mut alter = Alter::new(change, vantage, RESTART);
+    let mut alter = change.talk(vantage, RESTART);
     let (events, _) = run(&mut alter, &mut ground);
     let outcome = alter.outcome().unwrap().clone();
     if std::env::var("SEED").is_ok() {
@@ -244,7 +244,7 @@ fn try_one(seed: u64) -> String {
     let count = held.len();
     held.dedup();
     assert_eq!(held.len(), count, "seed {seed}: two devices share an address after {outcome:?}");
-    let told = alter.node();
+    let told = alter.subject();
     let mac = ground.nodes()[who].setup().mac;
     match &outcome {
         Outcome::Done => {
@@ -263,7 +263,7 @@ fn try_one(seed: u64) -> String {
             assert_eq!(at_end, expected, "seed {seed}: done is not done");
         }
         Outcome::Unverified(_) | Outcome::HeardOnly(_) | Outcome::MovedAlong(_) | Outcome::Refused(_) => {
-            assert_eq!(told.address, at_end.address, "seed {seed}: {outcome:?}");
+            assert_eq!(told.address(), at_end.address, "seed {seed}: {outcome:?}");
         }
         Outcome::Acknowledged(_) => assert_eq!(before[&mac].address, at_end.address, "seed {seed}"),
         Outcome::Elsewhere(there) => assert_eq!(*there, at_end.address, "seed {seed}"),

@@ -9,7 +9,7 @@ use std::time::Duration;
 use lantern_core::census::Census;
 use lantern_core::change::{ChangePlan, plan_by_sheet};
 use lantern_core::compare::compare;
-use lantern_core::conversation::{Alter, Outcome, Vantage};
+use lantern_core::conversation::{Outcome, Vantage};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{MemoryGround, Scene, SimNode, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use rstest::rstest;
@@ -33,7 +33,7 @@ fn apply(ground: &mut MemoryGround, sheet: &RigSheet) -> (usize, usize) {
     assert!(!plan.is_refused(), "{:?}", plan.findings);
     let mut done = 0;
     for change in &plan.changes {
-        let mut alter = Alter::new(change, Vantage::of_seats(vec![seat()]), Duration::from_secs(20));
+        let mut alter = change.talk(Vantage::of_seats(vec![seat()]), Duration::from_secs(20));
         run(&mut alter, ground);
         if alter.outcome() != Some(&Outcome::Done) {
             return (done, plan.changes.len() - done);

@@ -73,7 +73,10 @@ fn ip_settings_say_what_they_say() {
     let data = |name: &str| Message::parse(&vector("rdm", name).0).unwrap().data;
     let id = network::interfaces(&data("interfaces"))[0];
     let (now, leased) = network::current_address(&data("current-address")).unwrap();
-    assert_eq!((now.id.0, now.address.to_string(), now.mask().to_string()), (1, "192.168.1.50".into(), "255.255.255.0".into()));
+    assert_eq!(
+        (now.id.0, now.address.to_string(), now.mask().to_string()),
+        (1, "192.168.1.50".into(), "255.255.255.0".into())
+    );
     assert_eq!(leased, network::Leased::No);
     let set = network::static_address(&data("static-address-set")).unwrap();
     assert_eq!(set.to_bytes(), data("static-address-set"));

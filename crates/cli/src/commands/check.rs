@@ -168,7 +168,10 @@ fn address_of(device: &Device) -> String {
 fn seen(device: &Device, differences: &[Difference]) -> String {
     let ways: Vec<String> = device.seen_by.iter().map(|seen| seen.way.to_string()).collect();
     let how = format!("seen by {}", ways.join(", "));
-    differences.iter().map(ToString::to_string).chain([how]).collect::<Vec<_>>().join("\n")
+    let (mute, told): (Vec<&Difference>, Vec<_>) = differences.iter().partition(|d| d.cannot_be_told());
+    let fields: Vec<String> = mute.iter().map(|difference| difference.field.to_string()).collect();
+    let untellable = (!fields.is_empty()).then(|| format!("cannot tell its {}", fields.join(", ")));
+    told.into_iter().map(ToString::to_string).chain([how]).chain(untellable).collect::<Vec<_>>().join("\n")
 }
 
 /// The state of those that answer.

@@ -21,7 +21,7 @@ use crate::session::{Session, Where};
 /// With the same care as apply: shown first, checked against everybody who answers, read back, written down.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The node: its name, address or MAC address
+    /// The node: its name, address, MAC address or RDM identifier
     #[arg(value_name = "NODE")]
     node: String,
 
@@ -96,9 +96,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
     let concern = Concern::of_one(&args.node, likely.iter().copied());
     let look = session.look(concern, likely, out)?;
-    let node = look.census.designated(&args.node)?;
+    let subject = look.census.subject(&args.node)?;
     let around = Around::of(&session, &look, args.outside)?;
-    let plan = plan_one(node, &wanted, &around.protection());
+    let plan = plan_one(&subject, &wanted, &around.protection());
     carry_out(&session, &plan, args.how, out)
 }
 

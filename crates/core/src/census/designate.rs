@@ -4,7 +4,8 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{Census, FoundNode};
+use super::{Census, FoundNode, Unit};
+use crate::change::Subject;
 
 /// No single node is meant.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -49,9 +50,46 @@ impl Census {
                     let mac = node.mac.map_or_else(|| "MAC not told".to_owned(), |mac| mac.to_string());
                     format!("{mac} at {} ({})", node.address, node.label())
                 });
-                Err(DesignationError::Several { wanted: wanted.to_owned(), who: who.collect() })
+                Err(several(wanted, who))
             }
         }
+    }
+
+    /// The same among Art-Net nodes and the units of other families, which may be called by their identities too. An
+    /// Art-Net node is taken before a unit of the same device.
+    ///
+    /// # Errors
+    /// When there is none, or there are several.
+    pub fn subject(&self, wanted: &str) -> Result<Subject, DesignationError> {
+        let nobody = match self.designated(wanted) {
+            Ok(node) => return self.beside_units(wanted, node),
+            Err(several @ DesignationError::Several { .. }) => return Err(several),
+            Err(nobody) => nobody,
+        };
+        let units = self.units();
+        let meant: Vec<&Unit> = units.iter().filter(|unit| is_called(unit, wanted)).collect();
+        match meant[..] {
+            [only] => Ok(Subject::of_unit(only)),
+            [] => Err(nobody),
+            _ => Err(several(wanted, meant.into_iter().map(described))),
+        }
+    }
+
+    /// This node, unless its address is held by a unit of another device too.
+    fn beside_units(&self, wanted: &str, node: &FoundNode) -> Result<Subject, DesignationError> {
+        let subject = Subject::of_node(node);
+        let units = self.units();
+        let others: Vec<&Unit> = units
+            .iter()
+            .filter(|unit| {
+                unit.mac.is_some() && is_called(unit, wanted) && !subject.macs().any(|mac| Some(mac) == unit.mac)
+            })
+            .collect();
+        if others.is_empty() {
+            return Ok(subject);
+        }
+        let own = format!("{} at {}", node.mac.map_or_else(|| node.title(), |mac| mac.to_string()), node.address);
+        Err(several(wanted, std::iter::once(own).chain(others.into_iter().map(described))))
     }
 
     fn named(&self, wanted: &str) -> Vec<&FoundNode> {
@@ -67,4 +105,23 @@ impl Census {
         let near = self.nodes().iter().max_by(|a, b| likeness(a).total_cmp(&likeness(b)))?;
         (likeness(near) > 0.8).then(|| near.title())
     }
+}
+
+fn is_called(unit: &Unit, wanted: &str) -> bool {
+    if let Ok(address) = wanted.parse::<Ipv4Addr>() {
+        return unit.address == address;
+    }
+    if let Ok(mac) = wanted.parse::<MacAddress>() {
+        return unit.mac == Some(mac);
+    }
+    [unit.identity.raw(), unit.name().raw()].iter().any(|name| name.eq_ignore_ascii_case(wanted))
+}
+
+fn described(unit: &Unit) -> String {
+    let mac = unit.mac.map_or_else(|| "MAC not told".to_owned(), |mac| mac.to_string());
+    format!("{mac} at {} ({} {})", unit.address, unit.family, unit.identity)
+}
+
+fn several(wanted: &str, who: impl Iterator<Item = String>) -> DesignationError {
+    DesignationError::Several { wanted: wanted.to_owned(), who: who.collect() }
 }

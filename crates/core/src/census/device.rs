@@ -33,6 +33,9 @@ pub struct Device {
     /// Its place among [`Census::nodes`], when it is an Art-Net node.
     #[serde(skip)]
     pub node: Option<usize>,
+    /// The places of what belongs to it among [`Census::units`].
+    #[serde(skip)]
+    pub units: Vec<usize>,
 }
 
 /// One way in which a device was seen.
@@ -82,6 +85,7 @@ struct Group {
     ways: BTreeMap<Way, (Duration, Duration)>,
     to_us: bool,
     node: Option<usize>,
+    units: Vec<usize>,
 }
 
 impl Group {
@@ -186,7 +190,19 @@ impl Census {
             }
         }
         self.place_nodes(&mut groups);
+        self.place_units(&mut groups);
         groups
+    }
+
+    /// Finds the group of every unit: by its MAC address, or its address.
+    fn place_units(&self, groups: &mut Groups) {
+        for (index, unit) in self.units().iter().enumerate() {
+            let by_mac = unit.mac.and_then(|mac| groups.by_mac.get(&mac)).copied();
+            let group = by_mac.or_else(|| groups.holders(unit.address).first().copied());
+            if let Some(group) = group {
+                groups.all[group].units.push(index);
+            }
+        }
     }
 
     /// Finds the group of every Art-Net node: by the MAC address it spoke from, the one it states, or its address.
@@ -207,6 +223,7 @@ impl Census {
                         ways: BTreeMap::from([(Way::ArtNet, (node.first_heard, node.last_heard))]),
                         to_us: false,
                         node: Some(index),
+                        units: Vec::new(),
                     });
                     groups.hold(node.address, groups.all.len() - 1);
                 }
@@ -234,6 +251,7 @@ impl Census {
             standing: Standing::of(address, node.is_some(), group.to_us, &seen_by, from),
             seen_by,
             node: group.node,
+            units: group.units.clone(),
         }
     }
 }

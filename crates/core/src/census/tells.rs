@@ -26,6 +26,37 @@ impl Tells for FoundNode {
     }
 }
 
+impl FoundNode {
+    /// Everything it tells of its settings. What it does not tell is left out.
+    pub(crate) fn told(&self) -> Vec<(Field, Value)> {
+        let fields = [
+            Field::Address,
+            Field::Name,
+            Field::Label,
+            Field::Addressing,
+            Field::Mask,
+            Field::Gateway,
+            Field::OnDataLoss,
+        ];
+        let told = |field: Field| match self.tells(field, &Value::All) {
+            Known::Told(value) => Some((field, value)),
+            Known::Untold | Known::CannotTell => None,
+        };
+        let mut all: Vec<(Field, Value)> = fields.into_iter().filter_map(told).collect();
+        for (number, _, port) in self.ports() {
+            let rdm = port.rdm.map(|on| (PortField::Rdm, Value::Flag(on)));
+            let fields = [
+                (PortField::Direction, Value::Direction(port.direction)),
+                (PortField::Protocol, Value::Protocol(port.protocol)),
+                (PortField::Universe, Value::Universe(Universe::ArtNet(port.universe))),
+                (PortField::Merge, Value::Merge(port.merge)),
+            ];
+            all.extend(fields.into_iter().chain(rdm).map(|(field, value)| (Field::Port(number, field), value)));
+        }
+        all
+    }
+}
+
 impl FoundPort {
     fn tells(&self, number: u32, field: PortField, wanted: &Value) -> Known<Value> {
         Known::Told(match (field, wanted) {

@@ -2,20 +2,18 @@
 
 use std::net::Ipv4Addr;
 
-use lantern_wire::art_net::{LongName, ShortName};
-
-use super::Change;
-use super::holders::{Earlier, Holder, is_same};
+use super::holders::{Earlier, Holder};
 use super::rules::{
-    EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, NOT_FROM_HERE, OUT_OF_REACH,
-    OUTSIDE, OWN, PAGE_SPLIT, PAGE_UNNAMED, PAGES_MISSING, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TOO_LONG, TWINS,
-    UNABLE, UNREACHABLE,
+    EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE, OWN,
+    PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
 };
+use super::settable::too_long;
+use super::{Change, Subject};
 use crate::address::{Mask, Role, Subnet, Unusable};
 use crate::census::{Census, Device, FoundNode};
 use crate::clash::standing;
 use crate::conversation::Seat;
-use crate::facts::{Difference, Field, PortField, Value};
+use crate::facts::{Difference, Field, Value};
 use crate::finding::Finding;
 use crate::sheet::{Network, RigSheet};
 use crate::universe::PortAddress;
@@ -41,7 +39,7 @@ pub struct Protection<'a> {
 
 impl Protection<'_> {
     /// What speaks against `change`, when the nodes in `leaving` will have left their addresses before.
-    pub(super) fn against(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
+    pub(super) fn against(&self, change: &Change, leaving: &[&Subject]) -> Vec<Finding> {
         let mut findings: Vec<Finding> = too_long(change);
         findings.extend(self.against_name(change));
         if change.differences.iter().any(|difference| difference.field.is_ip()) {
@@ -54,8 +52,31 @@ impl Protection<'_> {
         self.sheet.map_or(&[][..], |sheet| &sheet.networks)
     }
 
-    /// What speaks against sending anything to this node.
-    pub(super) fn against_touching(&self, node: &FoundNode) -> Vec<Finding> {
+    /// What speaks against sending anything to this one.
+    pub(super) fn against_touching(&self, subject: &Subject) -> Vec<Finding> {
+        let mut findings = subject.node().map_or_else(Vec::new, |node| self.against_orders_to(node, subject));
+        let (name, address) = (subject.title(), subject.address());
+        let networks = self.networks();
+        let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
+        let device =
+            networks.iter().flat_map(|network| &network.locked_devices).find(|d| Some(d.value) == subject.mac());
+        if let Some(device) = device {
+            findings.push(LOCKED.finding(
+                format!("{name} at {address} is the locked device {}", device.value),
+                "leave it, or take it off the sheet's locked_devices",
+            ));
+        }
+        if let Some(range) = locked {
+            findings.push(LOCKED.finding(
+                format!("{name} at {address} stands in the locked range {}", range.value),
+                "leave it, or take the range off the sheet's locked list",
+            ));
+        }
+        findings
+    }
+
+    /// What speaks against sending to the address of an Art-Net node. Other families reach a unit by its identity.
+    fn against_orders_to(&self, node: &FoundNode, subject: &Subject) -> Vec<Finding> {
         let mut findings = Vec::new();
         let (name, address) = (node.title(), node.address);
         if !node.is_node() {
@@ -70,30 +91,14 @@ impl Protection<'_> {
                 format!("give this computer a second address there: deft-lantern adapters advise {address}"),
             ));
         }
-        let networks = self.networks();
-        let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
-        let device =
-            networks.iter().flat_map(|network| &network.locked_devices).find(|d| Some(d.value) == node.mac);
-        if let Some(device) = device {
-            findings.push(LOCKED.finding(
-                format!("{name} at {address} is the locked device {}", device.value),
-                "leave it, or take it off the sheet's locked_devices",
-            ));
-        }
-        if let Some(range) = locked {
-            findings.push(LOCKED.finding(
-                format!("{name} at {address} stands in the locked range {}", range.value),
-                "leave it, or take the range off the sheet's locked list",
-            ));
-        }
-        if let Some(other) = self.seen_at(address, node) {
+        if let Some(other) = self.seen_at(address, subject) {
             findings.push(SHARED.finding(
                 format!("{address} is held by {name} and by {other}"),
                 "unplug one of the two, then try again",
             ));
         }
-        let twin =
-            self.census.nodes().iter().find(|one| one.mac.is_some() && one.mac == node.mac && !is_same(one, node));
+        let mut nodes = self.census.nodes().iter();
+        let twin = nodes.find(|one| one.mac.is_some() && one.mac == node.mac && !subject.is_node(one));
         if let Some(twin) = twin {
             let what =
                 format!("{name} at {address} and {} at {} bear one MAC address", twin.title(), twin.address);
@@ -108,7 +113,7 @@ impl Protection<'_> {
             _ => None,
         };
         let wanted = change.differences.iter().find_map(name)?;
-        let nodes = self.census.nodes().iter().filter(|node| !is_same(node, &change.node));
+        let nodes = self.census.nodes().iter().filter(|node| !change.subject.is_node(node));
         let other = nodes.into_iter().find(|node| node.name().raw() == wanted)?;
         Some(NAME_TAKEN.finding(
             format!("{wanted} is the name of the node at {} too", other.address),
@@ -116,11 +121,10 @@ impl Protection<'_> {
         ))
     }
 
-    fn against_moving(&self, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
-        let node = &change.node;
-        let name = node.title();
+    fn against_moving(&self, change: &Change, leaving: &[&Subject]) -> Vec<Finding> {
+        let name = change.subject.title();
         let mut findings = Vec::new();
-        if node.mac.is_none() {
+        if change.subject.mac().is_none() {
             findings.push(
                 NO_MAC.finding(format!("{name} does not tell its MAC address"), "set it at the unit itself"),
             );
@@ -141,9 +145,9 @@ impl Protection<'_> {
         findings
     }
 
-    fn against_address(&self, wanted: Ipv4Addr, change: &Change, leaving: &[&FoundNode]) -> Vec<Finding> {
-        let node = &change.node;
-        let name = node.title();
+    fn against_address(&self, wanted: Ipv4Addr, change: &Change, leaving: &[&Subject]) -> Vec<Finding> {
+        let subject = &change.subject;
+        let name = subject.title();
         let mut findings = Vec::new();
         if self.own.contains(&wanted) || self.seats.iter().any(|seat| seat.own == wanted) {
             findings.push(OWN.finding(
@@ -152,10 +156,13 @@ impl Protection<'_> {
             ));
         }
         let leaves = |holder: &Holder<'_>| match holder {
-            Holder::Node(other) => leaving.contains(other),
+            Holder::Node(other) => leaving.iter().any(|one| one.is_node(other)),
+            Holder::Device(device) => {
+                device.mac.is_some_and(|mac| leaving.iter().any(|one| one.mac() == Some(mac)))
+            }
             _ => false,
         };
-        match self.holder(wanted, node).filter(|holder| !leaves(holder)) {
+        match self.holder(wanted, subject).filter(|holder| !leaves(holder)) {
             Some(Holder::Planned(other)) => findings.push(TAKEN.finding(
                 format!("{wanted}, wanted for {name}, is planned for {}", Holder::Planned(other)),
                 format!(
@@ -175,11 +182,12 @@ impl Protection<'_> {
                         format!("make sure that it does not come back, or choose another address for {name}"),
                     )
                 };
-                findings.extend(self.earlier_at(wanted, node).map(silent));
+                findings.extend(self.earlier_at(wanted, subject).map(silent));
             }
         }
-        findings.extend(self.against_place(wanted, node));
-        if !self.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
+        findings.extend(self.against_place(wanted, subject));
+        // A unit that is reached by its identity stays in reach wherever it goes.
+        if subject.node().is_some() && !self.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
             findings.push(OUT_OF_REACH.finding(
                 format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
                 format!("to go on working with the node: deft-lantern adapters advise {wanted}"),
@@ -188,9 +196,9 @@ impl Protection<'_> {
         findings
     }
 
-    /// What the sheet's networks and areas have against a node at `wanted`.
-    fn against_place(&self, wanted: Ipv4Addr, node: &FoundNode) -> Vec<Finding> {
-        let (Some(sheet), name) = (self.sheet, node.title()) else { return Vec::new() };
+    /// What the sheet's networks and areas have against this one at `wanted`.
+    fn against_place(&self, wanted: Ipv4Addr, subject: &Subject) -> Vec<Finding> {
+        let (Some(sheet), name) = (self.sheet, subject.title()) else { return Vec::new() };
         let outside = |what: String| {
             OUTSIDE
                 .finding(what, format!("choose an address inside, or say that {wanted} is meant with --outside"))
@@ -204,7 +212,7 @@ impl Protection<'_> {
         if !findings.is_empty() || self.outside {
             return findings;
         }
-        let own = self.planned_as(node).and_then(|planned| sheet.area_of(planned));
+        let own = self.planned_as(subject).and_then(|planned| sheet.area_of(planned));
         let areas = sheet.areas.iter().filter(|area| area.network == network);
         let meant: Vec<_> = own.map_or_else(|| areas.collect(), |area| vec![area]);
         let ranged: Vec<_> = meant.iter().filter_map(|area| Some((area, area.range.as_ref()?.value))).collect();
@@ -228,11 +236,11 @@ struct Settings {
 
 impl Settings {
     fn after(change: &Change) -> Self {
-        let told = change.node.settings;
+        let subject = &change.subject;
         let mut after = Self {
-            address: Some(change.node.address),
-            mask: told.and_then(|s| Mask::try_from(s.mask).ok()),
-            gateway: told.map(|s| s.gateway),
+            address: Some(subject.address()),
+            mask: subject.told_address(Field::Mask).and_then(|mask| Mask::try_from(mask).ok()),
+            gateway: subject.told_address(Field::Gateway),
         };
         for difference in &change.differences {
             match (difference.field, &difference.planned) {
@@ -267,85 +275,8 @@ impl Settings {
     }
 }
 
-fn too_long(change: &Change) -> Vec<Finding> {
-    let finding = |what: &str, text: &str, most: usize| {
-        TOO_LONG.finding(
-            format!("the {what} {text:?} has {} bytes, {most} are kept", text.len()),
-            format!("shorten it to {most} bytes"),
-        )
-    };
-    let long = |difference: &Difference| match (difference.field, &difference.planned) {
-        (Field::Name, Value::Text(planned)) if !ShortName::fits(planned.raw()) => {
-            Some(finding("name", planned.raw(), ShortName::CAPACITY))
-        }
-        (Field::Label, Value::Text(planned)) if !LongName::fits(planned.raw()) => {
-            Some(finding("label", planned.raw(), LongName::CAPACITY))
-        }
-        _ => None,
-    };
-    change.differences.iter().filter_map(long).collect()
-}
-
-/// Why a difference cannot be made to vanish from here, if it cannot.
-pub(super) fn not_settable(node: &FoundNode, difference: &Difference) -> Option<Finding> {
-    let name = node.title();
-    let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
-    match (difference.field, &difference.planned) {
-        (Field::Firmware, _) => Some(NOT_FROM_HERE.finding(
-            format!("{name}: {difference}"),
-            "load the firmware with the maker's tool, or correct the sheet",
-        )),
-        (Field::OnDataLoss, _) if node.can.data_loss == Some(false) => unable(
-            format!("{name} cannot be told what to do on data loss"),
-            "set it at the unit, or take on_data_loss off the sheet",
-        ),
-        (Field::Addressing, Value::Flag(true)) if node.can.dhcp == Some(false) => {
-            unable(format!("{name} cannot take its address by DHCP"), "give it a fixed address")
-        }
-        (Field::Port(number, field), planned) => match (field, planned) {
-            (PortField::Presence, _) => unable(
-                format!("{name} has no port {number}, it states {}", node.port_count()),
-                "choose one of its ports",
-            ),
-            (PortField::Direction, _) if node.can.direction == Some(false) => unable(
-                format!("{name} cannot switch port {number} between input and output"),
-                "switch it at the unit, or use another port",
-            ),
-            (PortField::Protocol, _) if node.can.protocol == Some(false) => unable(
-                format!("{name} cannot switch port {number} to {}", difference.planned_in_words()),
-                "use the protocol it speaks, or another node",
-            ),
-            (PortField::Universe, Value::Universe(planned)) if planned.port_address().is_none() => unable(
-                format!("{planned} on {name} port {number} is above what can be programmed"),
-                "choose an sACN universe up to 32767",
-            ),
-            (PortField::Merge | PortField::OnDataLoss, _) if difference.cannot_be_told() => {
-                Some(NOT_FROM_HERE.finding(
-                    format!("{name}: {difference}"),
-                    "set and check it at the unit itself; Art-Net has no message for it",
-                ))
-            }
-            _ if is_unnamed(node, number) => Some(PAGE_UNNAMED.finding(
-                format!("{name} port {number} is on a page that does not say which it is"),
-                "set this port at the unit itself: several of its pages answer to one index",
-            )),
-            _ => None,
-        },
-        (Field::Pages, _) => Some(PAGES_MISSING.finding(
-            format!("only {} of the pages of {name} were heard", node.pages.len()),
-            "run the same command again; a lost answer is the usual cause",
-        )),
-        _ => None,
-    }
-}
-
-fn is_unnamed(node: &FoundNode, port: u32) -> bool {
-    let page = node.port(port).map(|(place, _)| place.page);
-    node.pages.iter().any(|one| Some(one.index) == page && !one.says_index)
-}
-
 /// The finding for a node that does not tell what would have to go along with an address.
-pub(super) fn settings_untold(node: &FoundNode, lacks: &str, by_dhcp: bool) -> Finding {
+pub(super) fn settings_untold(name: &str, lacks: &str, by_dhcp: bool) -> Finding {
     let remedy = if by_dhcp {
         "set it at the unit itself".to_owned()
     } else {
@@ -353,7 +284,7 @@ pub(super) fn settings_untold(node: &FoundNode, lacks: &str, by_dhcp: bool) -> F
             "say them too, as in --mask 255.255.0.0 --gateway 0.0.0.0 (for none), or write {lacks} into the sheet's network"
         )
     };
-    SETTINGS_UNTOLD.finding(format!("{} does not tell its {lacks}", node.title()), remedy)
+    SETTINGS_UNTOLD.finding(format!("{name} does not tell its {lacks}"), remedy)
 }
 
 /// The finding for a page whose ports would be torn apart.

@@ -5,8 +5,9 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::Protection;
+use super::{Protection, Subject};
 use crate::census::{Device, FoundNode};
+use crate::kind::Kind;
 use crate::sheet::SheetNode;
 
 /// A device that an earlier survey saw, and that is silent now.
@@ -37,24 +38,24 @@ pub(super) enum Holder<'a> {
 
 impl Protection<'_> {
     /// Who holds `address` but this node: whoever was seen there first, then whoever it is planned for.
-    pub(super) fn holder(&self, address: Ipv4Addr, but: &FoundNode) -> Option<Holder<'_>> {
+    pub(super) fn holder(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'_>> {
         self.seen_at(address, but).or_else(|| self.planned_at(address, but).map(Holder::Planned))
     }
 
     /// Who else was seen at `address`.
-    pub(super) fn seen_at(&self, address: Ipv4Addr, but: &FoundNode) -> Option<Holder<'_>> {
+    pub(super) fn seen_at(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'_>> {
         let nodes = self.census.nodes();
         let other_node =
-            nodes.iter().filter(|node| !is_same(node, but)).find(|n| n.addresses().any(|a| a == address));
+            nodes.iter().filter(|node| !but.is_node(node)).find(|n| n.addresses().any(|a| a == address));
         if let Some(node) = other_node {
             return Some(Holder::Node(node));
         }
         let is_own = |device: &Device| match device.node {
-            Some(index) => nodes.get(index).is_some_and(|node| is_same(node, but)),
-            None => device.mac.is_some() && [but.mac, but.heard_mac].contains(&device.mac),
+            Some(index) => nodes.get(index).is_some_and(|node| but.is_node(node)),
+            None => but.macs().any(|own| Some(own) == device.mac),
         };
         // Seen without a MAC address, whoever is at the node's own address is the node.
-        let is_bare_self = |device: &Device| device.mac.is_none() && but.addresses().any(|own| own == address);
+        let is_bare_self = |device: &Device| device.mac.is_none() && but.has(address);
         let other = self
             .devices
             .iter()
@@ -63,7 +64,7 @@ impl Protection<'_> {
         if let Some(device) = other {
             return Some(Holder::Device(device));
         }
-        if but.addresses().any(|own| own == address) {
+        if but.has(address) {
             return None;
         }
         let service = self.census.services().into_iter().find(|service| service.address == address);
@@ -76,7 +77,7 @@ impl Protection<'_> {
     }
 
     /// For which other node of the sheet `address` is planned.
-    fn planned_at(&self, address: Ipv4Addr, but: &FoundNode) -> Option<&SheetNode> {
+    fn planned_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&SheetNode> {
         let sheet = self.sheet?;
         let own = self.planned_as(but);
         let is_own = |node: &&SheetNode| own.is_some_and(|own| std::ptr::eq(own, *node));
@@ -84,22 +85,22 @@ impl Protection<'_> {
     }
 
     /// Which node of the sheet this one is: by its MAC address, or where the sheet gives none by its name.
-    pub(super) fn planned_as(&self, node: &FoundNode) -> Option<&SheetNode> {
+    pub(super) fn planned_as(&self, subject: &Subject) -> Option<&SheetNode> {
         let nodes = &self.sheet?.nodes;
-        let by_mac = nodes.iter().find(|one| one.mac.as_ref().is_some_and(|mac| Some(mac.value) == node.mac));
-        by_mac.or_else(|| nodes.iter().find(|one| one.mac.is_none() && one.name.value == node.name().raw()))
+        let by_mac = nodes.iter().find(|one| one.mac.as_ref().is_some_and(|mac| Some(mac.value) == subject.mac()));
+        by_mac.or_else(|| nodes.iter().find(|one| one.mac.is_none() && one.name.value == subject.name().raw()))
+    }
+
+    /// The kind that the sheet says it is.
+    pub(super) fn kind_of(&self, subject: &Subject) -> Option<&Kind> {
+        self.sheet?.kind_of(self.planned_as(subject)?)
     }
 
     /// Who was seen at `address` by an earlier survey, and is not the node.
-    pub(super) fn earlier_at(&self, address: Ipv4Addr, but: &FoundNode) -> Option<&Earlier> {
-        let is_other = |one: &&Earlier| one.mac.is_none() || one.mac != but.mac;
+    pub(super) fn earlier_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&Earlier> {
+        let is_other = |one: &&Earlier| one.mac.is_none() || one.mac != but.mac();
         self.earlier.iter().filter(is_other).find(|one| one.address == address)
     }
-}
-
-/// Whether two are one: the same MAC address at the same address.
-pub(super) fn is_same(one: &FoundNode, other: &FoundNode) -> bool {
-    one.mac == other.mac && one.address == other.address
 }
 
 impl fmt::Display for Holder<'_> {

@@ -5,7 +5,9 @@ mod holders;
 mod order;
 mod plan;
 mod rules;
+mod settable;
 mod steps;
+mod subject;
 
 use std::net::Ipv4Addr;
 
@@ -13,21 +15,21 @@ use lantern_wire::MacAddress;
 use serde::Serialize;
 
 use crate::as_text;
-use crate::census::FoundNode;
 use crate::facts::Difference;
 
 pub use guard::Protection;
 pub use holders::Earlier;
 pub use plan::{ChangePlan, Untouched, plan_by_sheet, plan_one};
 pub use steps::{Step, StepMessage};
+pub use subject::Subject;
 
 pub(crate) use rules::RULES;
 
-/// Everything to alter on one node.
+/// Everything to alter on one device.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Change {
-    /// The node as it is now.
-    pub node: FoundNode,
+    /// Whom it is about, as it is now.
+    pub subject: Subject,
     /// What is to become different.
     pub differences: Vec<Difference>,
     /// Why.
@@ -52,7 +54,7 @@ impl Change {
     /// How to name the node.
     #[must_use]
     pub fn node_name(&self) -> NodeName {
-        NodeName { mac: self.node.mac, name: self.node.title(), address: self.node.address }
+        NodeName { mac: self.subject.mac(), name: self.subject.title(), address: self.subject.address() }
     }
 
     /// The address the node will have, when that is known beforehand.

@@ -13,11 +13,13 @@ pub(super) fn order(changes: Vec<Change>) -> Result<Vec<Change>, Finding> {
     while !waiting.is_empty() {
         let free = |change: &Change| {
             change.new_address().is_none_or(|wanted| {
-                waiting.iter().all(|other| other.node.address != wanted || other.node.mac == change.node.mac)
+                waiting
+                    .iter()
+                    .all(|other| other.subject.address() != wanted || other.subject.mac() == change.subject.mac())
             })
         };
         let Some(next) = waiting.iter().position(free) else {
-            let names: Vec<String> = waiting.iter().map(|change| change.node.title()).collect();
+            let names: Vec<String> = waiting.iter().map(|change| change.subject.title()).collect();
             return Err(guard::ring(&names));
         };
         ordered.push(waiting.remove(next));

@@ -1,9 +1,11 @@
-//! What to change, by the sheet or on one node, with everything that speaks against it.
+//! What to change, by the sheet or on one device, with everything that speaks against it.
 
-use super::{Change, Protection, guard, order, steps};
-use crate::census::FoundNode;
-use crate::compare::{Comparison, State, Wanted};
+use super::{Change, Protection, Subject, order, settable, steps};
+use crate::address::Subnet;
+use crate::census::{FoundNode, Unit};
+use crate::compare::{Comparison, Row, State, Wanted};
 use crate::facts::{Difference, Field};
+use crate::family;
 use crate::finding::{Finding, Severity};
 
 /// What is to be changed, in order, and what speaks against it.
@@ -26,6 +28,14 @@ pub struct Untouched {
     pub why: &'static str,
 }
 
+const NO_ANSWER: &str = "it does not answer";
+const NO_ART_NET: &str = "it is there, and answers no Art-Net";
+const ADDRESS_ONLY: &str =
+    "for now only its address is set, by another protocol; run the same command again for the rest";
+const AMBIGUOUS: &str = "several units could be it; the sheet needs its MAC";
+const HALF_HEARD: &str = "not all of it was heard; run the same command again";
+const BY_NOBODY: &str = "it is otherwise than planned, and speaks nothing by which it could be set from here";
+
 impl ChangePlan {
     /// Whether nothing may be sent.
     #[must_use]
@@ -44,42 +54,94 @@ pub fn plan_by_sheet(
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
     for row in comparison.rows.iter().filter(|row| wanted(&row.planned.name.value)) {
-        let name = row.planned.name.value.clone();
-        match &row.state {
-            // Nothing of it is set by Art-Net.
-            State::NotAsked => {}
-            State::Seen(..) => {}
-            State::Mute(_) => plan.untouched.push(Untouched { name, why: "it is there, and answers no Art-Net" }),
-            State::Missing => plan.untouched.push(Untouched { name, why: "it does not answer" }),
-            State::Ambiguous(_) => {
-                plan.untouched.push(Untouched { name, why: "several units could be it; the sheet needs its MAC" });
-            }
-            State::Found(_, differences) if differences.iter().any(|d| d.field == Field::Pages) => {
-                plan.untouched
-                    .push(Untouched { name, why: "not all of it was heard; run the same command again" });
-            }
-            State::Found(node, differences) => {
-                let line = protection.sheet.map_or(0, |s| s.position(row.planned.name.span).line);
-                let reason = format!("sheet line {line}");
-                changes.extend(draft(node, differences, reason, protection, &mut plan.findings));
-            }
-        }
+        let (change, why) = of_row(row, protection, &mut plan.findings);
+        changes.extend(change);
+        plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why }));
     }
     finish(plan, changes, protection)
 }
 
-/// What it takes to make one node what somebody asked for.
+/// The change of one row, and why (part of) it is left alone.
+fn of_row(
+    row: &Row<'_>,
+    protection: &Protection<'_>,
+    findings: &mut Vec<Finding>,
+) -> (Option<Change>, Option<&'static str>) {
+    let line = protection.sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
+    let reason = format!("sheet line {line}");
+    let wanted = protection.sheet.map(|sheet| Wanted::by_sheet(sheet, row.planned)).unwrap_or_default();
+    let mut by_unit = |unit: &Unit| {
+        let mut differences = wanted.differences_of_device(unit);
+        differences.retain(|difference| !difference.cannot_be_told());
+        draft(&Subject::of_unit(unit), &differences, reason.clone(), protection, findings)
+    };
+    match &row.state {
+        // Nobody was asked, so nothing is known that could be set.
+        State::NotAsked => (None, None),
+        State::Missing => (None, Some(NO_ANSWER)),
+        State::Ambiguous(_) => (None, Some(AMBIGUOUS)),
+        State::Mute(device) => match protection.settable_unit(device.units.iter().copied()) {
+            Some(unit) => match by_unit(&unit) {
+                Some(change) => (Some(change), Some(ADDRESS_ONLY)),
+                None => (None, Some(NO_ART_NET)),
+            },
+            None => (None, Some(NO_ART_NET)),
+        },
+        State::Seen(device, differences) => match protection.settable_unit(device.units.iter().copied()) {
+            Some(unit) => (by_unit(&unit), None),
+            None => (None, differences.iter().any(Difference::is_told).then_some(BY_NOBODY)),
+        },
+        State::Found(node, differences) => match protection.rescuer(node) {
+            Some(unit) => match by_unit(&unit) {
+                Some(change) => (Some(change), Some(ADDRESS_ONLY)),
+                None => (draft(&Subject::of_node(node), differences, reason, protection, findings), None),
+            },
+            None if differences.iter().any(|d| d.field == Field::Pages) => (None, Some(HALF_HEARD)),
+            None => (draft(&Subject::of_node(node), differences, reason, protection, findings), None),
+        },
+    }
+}
+
+/// What it takes to make one device what somebody asked for.
 #[must_use]
-pub fn plan_one(node: &FoundNode, wanted: &Wanted, protection: &Protection<'_>) -> ChangePlan {
+pub fn plan_one(subject: &Subject, wanted: &Wanted, protection: &Protection<'_>) -> ChangePlan {
     let mut plan = ChangePlan::default();
-    let differences = wanted.differences(node);
-    let change = draft(node, &differences, "asked for".to_owned(), protection, &mut plan.findings);
+    let rescuer = subject.node().and_then(|node| protection.rescuer(node)).map(|unit| Subject::of_unit(&unit));
+    // By another family only where that can do all that is asked for.
+    let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));
+    let subject = rescuer.as_ref().unwrap_or(subject);
+    let differences = wanted.differences_of(subject);
+    let change = draft(subject, &differences, "asked for".to_owned(), protection, &mut plan.findings);
     finish(plan, change.into_iter().collect(), protection)
+}
+
+impl Protection<'_> {
+    /// The first of these units that can be set at all.
+    fn settable_unit(&self, mut places: impl Iterator<Item = usize>) -> Option<Unit> {
+        let units = self.census.units();
+        places.find_map(|place| units.get(place).filter(|unit| is_settable(unit)).cloned())
+    }
+
+    /// The unit by which an Art-Net node can be set that stands where no datagram of ours reaches it.
+    fn rescuer(&self, node: &FoundNode) -> Option<Unit> {
+        let reaches = |subnet: Subnet| subnet.contains(node.address);
+        if self.seats.iter().any(|seat| reaches(seat.subnet)) {
+            return None;
+        }
+        let units = self.census.units().into_iter();
+        let own = |unit: &Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
+        units.into_iter().find(|unit| own(unit) && is_settable(unit))
+    }
+}
+
+/// Whether its family can set anything on the unit.
+fn is_settable(unit: &Unit) -> bool {
+    family::can_set(unit.family) && unit.facts.told().next().is_some()
 }
 
 /// The change that makes the settable differences vanish; those that are not become findings.
 fn draft(
-    node: &FoundNode,
+    subject: &Subject,
     all: &[Difference],
     reason: String,
     protection: &Protection<'_>,
@@ -87,7 +149,7 @@ fn draft(
 ) -> Option<Change> {
     let mut differences = Vec::new();
     for difference in all {
-        match guard::not_settable(node, difference) {
+        match settable::not_settable(subject, protection.kind_of(subject), difference) {
             Some(finding) => findings.push(finding),
             None => differences.push(difference.clone()),
         }
@@ -96,14 +158,18 @@ fn draft(
         return None;
     }
     // Whom nothing may be sent to is not asked for more.
-    let against = protection.against_touching(node);
+    let against = protection.against_touching(subject);
     let is_refused = against.iter().any(|finding| finding.rule.severity == Severity::Error);
     findings.extend(against);
     if is_refused {
         return None;
     }
-    match steps::steps(node, &differences) {
-        Ok(steps) => Some(Change { node: node.clone(), differences, reason, steps }),
+    let steps = match subject {
+        Subject::Node(node) => steps::steps(node, &differences),
+        Subject::Unit(unit) => steps::steps_of_unit(unit, &differences),
+    };
+    match steps {
+        Ok(steps) => Some(Change { subject: subject.clone(), differences, reason, steps }),
         Err(refusals) => {
             findings.extend(refusals);
             None
@@ -112,8 +178,8 @@ fn draft(
 }
 
 fn finish(mut plan: ChangePlan, changes: Vec<Change>, protection: &Protection<'_>) -> ChangePlan {
-    let leaving: Vec<&FoundNode> =
-        changes.iter().filter(|change| change.new_address().is_some()).map(|change| &change.node).collect();
+    let leaving: Vec<&Subject> =
+        changes.iter().filter(|change| change.new_address().is_some()).map(|change| &change.subject).collect();
     for change in &changes {
         plan.findings.extend(protection.against(change, &leaving));
     }

@@ -6,7 +6,7 @@ use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
 
 use super::guard;
-use crate::census::{FoundNode, Page, PortPlace};
+use crate::census::{FoundNode, Page, PortPlace, Unit};
 use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
 use crate::universe::{PortAddress, Universe};
@@ -30,6 +30,8 @@ pub enum StepMessage {
     Page(Box<Address>),
     /// Address, mask, gateway or DHCP; the node restarts.
     Ip(IpProg),
+    /// Whatever the family of the unit makes of the differences.
+    ByFamily,
 }
 
 impl Step {
@@ -60,6 +62,7 @@ impl Step {
         match &self.message {
             StepMessage::Page(message) => message.to_bytes(),
             StepMessage::Ip(message) => message.to_bytes(),
+            StepMessage::ByFamily => Vec::new(),
         }
     }
 }
@@ -72,6 +75,25 @@ struct Move<'a> {
     flips_to: Option<Direction>,
     direction: Direction,
     differences: Vec<&'a Difference>,
+}
+
+/// The steps of a unit of another family: what can stay where it is first, then everything that may move it at once.
+///
+/// # Errors
+/// When it does not tell what would have to go along with its address.
+pub(super) fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
+    let (of_ip, rest): (Vec<_>, Vec<_>) =
+        differences.iter().cloned().partition(|difference| difference.field.is_ip());
+    let is_known =
+        |field| of_ip.iter().any(|difference| difference.field == field) || unit.facts.get(field).is_some();
+    let by_dhcp = of_ip.iter().any(Difference::wants_dhcp);
+    if !of_ip.is_empty() && !by_dhcp && !is_known(Field::Mask) {
+        return Err(vec![guard::settings_untold(&unit.title(), "mask", by_dhcp)]);
+    }
+    let single = rest.into_iter().map(|difference| vec![difference]);
+    let together = (!of_ip.is_empty()).then_some(of_ip);
+    let step = |differences| Step { message: StepMessage::ByFamily, differences, page_at: None };
+    Ok(single.chain(together).map(step).collect())
 }
 
 /// The steps that make the differences vanish: names and universes page by page, then ports that change direction,
@@ -266,7 +288,7 @@ fn ip_step(node: &FoundNode, differences: &[Difference]) -> Result<Option<Step>,
             (None, _) => "mask",
             _ => "gateway",
         };
-        return Err(guard::settings_untold(node, lacks, by_dhcp));
+        return Err(guard::settings_untold(&node.title(), lacks, by_dhcp));
     };
     let all = IpCommand::ADDRESS.and(IpCommand::MASK).and(IpCommand::GATEWAY);
     let command = IpCommand::PROGRAM.and(if by_dhcp { IpCommand::DHCP } else { all });

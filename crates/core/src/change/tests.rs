@@ -55,7 +55,7 @@ fn seat() -> Seat {
 fn plan(replies: Vec<PollReply>, wanted: &Wanted) -> ChangePlan {
     let (sheet, census, seats) = (RigSheet::parse(SHEET).unwrap(), census(replies), [seat()]);
     let protection = protection(&census, &sheet, &seats);
-    plan_one(&census.nodes()[0], wanted, &protection)
+    plan_one(&Subject::of_node(&census.nodes()[0]), wanted, &protection)
 }
 
 fn protection<'a>(census: &'a Census, sheet: &'a RigSheet, seats: &'a [Seat]) -> Protection<'a> {
@@ -164,7 +164,7 @@ fn where_a_node_may_stand(#[case] address: &str, #[case] planned: &str, #[case] 
     );
     let (sheet, census, seats) = (RigSheet::parse(&sheet).unwrap(), census(vec![reply(1, 1, 1)]), [seat()]);
     let protection = Protection { outside: meant, ..protection(&census, &sheet, &seats) };
-    let plan = plan_one(&census.nodes()[0], &to(address), &protection);
+    let plan = plan_one(&Subject::of_node(&census.nodes()[0]), &to(address), &protection);
     let told: Vec<&str> =
         plan.findings.iter().filter(|f| f.rule.code == "C018").map(|finding| finding.what.as_str()).collect();
     match said {
@@ -226,7 +226,7 @@ fn order(wanted: [u8; 3]) -> Result<Vec<u8>, Vec<&'static str>> {
     if plan.is_refused() {
         return Err(codes(&plan));
     }
-    Ok(plan.changes.iter().map(|change| change.node.address.octets()[3]).collect())
+    Ok(plan.changes.iter().map(|change| change.subject.address().octets()[3]).collect())
 }
 
 #[rstest]
@@ -276,5 +276,5 @@ fn whoever_was_seen_holds_an_address(#[case] at: &str, #[case] mac: Option<u8>, 
     census.take(&Sighting { mac, ..Sighting::plain(Duration::ZERO, at.parse().unwrap(), Told::Echo) });
     let devices = census.devices(&crate::census::Viewpoint::default());
     let protection = Protection { devices: &devices, ..protection(&census, &sheet, &seats) };
-    assert_eq!(codes(&plan_one(&census.nodes()[0], &to("10.40.1.50"), &protection)), expected);
+    assert_eq!(codes(&plan_one(&Subject::of_node(&census.nodes()[0]), &to("10.40.1.50"), &protection)), expected);
 }

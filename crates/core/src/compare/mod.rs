@@ -3,12 +3,12 @@
 mod matching;
 mod wanted;
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::net::Ipv4Addr;
 
 use crate::address::Subnet;
-use crate::census::{Census, Device, FoundNode, Standing};
-use crate::facts::{Difference, Field, Known, Value};
+use crate::census::{Census, Device, FoundNode, Standing, Unit};
+use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetNode};
 
@@ -135,10 +135,10 @@ pub fn compare<'a>(sheet: &'a RigSheet, census: &'a Census) -> Comparison<'a> {
 #[must_use]
 pub fn compare_all<'a>(sheet: &'a RigSheet, census: &'a Census, everybody: Everybody<'a>) -> Comparison<'a> {
     let matching = Matching::new(sheet, census);
-    let nodes = census.nodes();
+    let (nodes, units) = (census.nodes(), census.units());
     let row = |(planned, matched): (&'a SheetNode, &Match)| {
         let state = match matched {
-            Match::Missing => without_art_net(sheet, planned, everybody),
+            Match::Missing => without_art_net(sheet, planned, everybody, &units),
             Match::Ambiguous(candidates) => State::Ambiguous(candidates.iter().map(|i| &nodes[*i]).collect()),
             Match::Found(index) => {
                 let found = &nodes[*index];
@@ -158,19 +158,22 @@ pub fn compare_all<'a>(sheet: &'a RigSheet, census: &'a Census, everybody: Every
 }
 
 /// What is known of a planned node that answers no Art-Net.
-fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Everybody<'a>) -> State<'a> {
+fn without_art_net<'a>(
+    sheet: &RigSheet,
+    planned: &'a SheetNode,
+    everybody: Everybody<'a>,
+    units: &[Unit],
+) -> State<'a> {
     let device = device_of(planned, everybody.devices);
     match (device, speaks_art_net(sheet, planned)) {
         (Some(device), true) => State::Mute(device),
         (None, true) => State::Missing,
         (Some(device), false) => {
-            let elsewhere = planned.fixed_address().filter(|address| !device.addresses.contains(address));
-            let differences = elsewhere.zip(device.address).map(|(planned, found)| Difference {
-                field: Field::Address,
-                planned: Value::Address(planned),
-                found: Known::Told(Value::Address(found)),
-            });
-            State::Seen(device, differences.into_iter().collect())
+            let told_by = Together { device, units };
+            let mut differences = Wanted::by_sheet(sheet, planned).differences_of_device(&told_by);
+            // Only what the device has a word for by some family; but where it is and how it got there is everybody's.
+            differences.retain(|difference| difference.field.is_ip() || !difference.cannot_be_told());
+            State::Seen(device, differences)
         }
         (None, false)
             if planned.fixed_address().is_some_and(|a| everybody.asked_in.iter().any(|s| s.contains(a))) =>
@@ -178,6 +181,32 @@ fn without_art_net<'a>(sheet: &RigSheet, planned: &'a SheetNode, everybody: Ever
             State::Missing
         }
         (None, false) => State::NotAsked,
+    }
+}
+
+/// A device that speaks no Art-Net, with everything its units tell.
+struct Together<'a> {
+    device: &'a Device,
+    units: &'a [Unit],
+}
+
+impl Tells for Together<'_> {
+    fn tells(&self, field: Field, wanted: &Value) -> Known<Value> {
+        let device = self.device;
+        if field == Field::Address {
+            let is_wanted = |address: &&Ipv4Addr| *wanted == Value::Address(**address);
+            let there = device.addresses.iter().find(is_wanted).copied().or(device.address);
+            return Known::told(there.map(Value::Address));
+        }
+        let told =
+            device.units.iter().filter_map(|place| self.units.get(*place)).map(|unit| unit.tells(field, wanted));
+        // What one of them tells is told, whatever the others leave out.
+        told.min_by_key(|known| match known {
+            Known::Told(_) => 0,
+            Known::Untold => 1,
+            Known::CannotTell => 2,
+        })
+        .unwrap_or(Known::CannotTell)
     }
 }
 
@@ -240,14 +269,36 @@ impl Comparison<'_> {
     /// Everything that is not as planned.
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
-        let rows = self.rows.iter().flat_map(|row| row.findings(sheet));
+        let rows = self.rows.iter().flat_map(|row| row.findings(sheet)).chain(self.unchecked());
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
+    }
+
+    /// What no message tells of devices that speak no Art-Net: one finding for all of them.
+    fn unchecked(&self) -> Option<Finding> {
+        let mut fields = BTreeSet::new();
+        let mut names = Vec::new();
+        for row in self.rows.iter().filter(|row| matches!(row.state, State::Seen(..))) {
+            let of_row = row.differences().iter().filter(|difference| difference.cannot_be_told());
+            let of_row: Vec<Field> = of_row.map(|difference| difference.field).collect();
+            if !of_row.is_empty() {
+                names.push(row.planned.name.value.as_str());
+            }
+            fields.extend(of_row);
+        }
+        let (first, more) = (names.first()?, names.len() - 1);
+        let who = match more {
+            0 => (*first).to_owned(),
+            more => format!("{first} and {more} more"),
+        };
+        let fields: Vec<String> = fields.iter().map(ToString::to_string).collect();
+        let what = format!("{who} speak nothing that tells {}", fields.join(", "));
+        Some(UNCHECKED.finding(what, "look at the units themselves, or at their web pages"))
     }
 
     /// The same, but for the nodes that answer otherwise than planned.
     #[must_use]
     pub fn absences(&self, sheet: &RigSheet) -> Vec<Finding> {
-        let rows = self.rows.iter().flat_map(|row| row.findings(sheet));
+        let rows = self.rows.iter().flat_map(|row| row.findings(sheet)).chain(self.unchecked());
         let rows = rows.filter(|finding| !std::ptr::eq(finding.rule, &DIFFERENT));
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
     }
@@ -306,7 +357,8 @@ impl Row<'_> {
                 let remedy = "set it at the unit itself, or correct the sheet".to_owned();
                 let who =
                     device.address.map_or_else(|| called.clone(), |address| format!("{called} at {address}"));
-                all.extend(of_differences(called, &who, differences, &remedy));
+                let known: Vec<_> = differences.iter().filter(|d| !d.cannot_be_told()).cloned().collect();
+                all.extend(of_differences(called, &who, &known, &remedy));
             }
         }
         all.into_iter().map(|finding| finding.at(sheet, name.span, called.clone())).collect()

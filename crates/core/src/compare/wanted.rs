@@ -4,6 +4,7 @@ use std::net::Ipv4Addr;
 
 use crate::address::Mask;
 use crate::census::FoundNode;
+use crate::change::Subject;
 use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
 use crate::sheet::{Firmware, Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
@@ -111,6 +112,21 @@ impl Wanted {
     #[must_use]
     pub fn differences_of_device(&self, who: &dyn Tells) -> Vec<Difference> {
         self.fields().into_iter().filter_map(|(field, planned)| Difference::between(field, planned, who)).collect()
+    }
+
+    /// Where whoever is to be changed differs from it. Ports are none of a unit's business.
+    #[must_use]
+    pub fn differences_of(&self, subject: &Subject) -> Vec<Difference> {
+        let Subject::Unit(unit) = subject else {
+            return subject.node().map_or_else(Vec::new, |node| self.differences(node));
+        };
+        let port = |port: &WantedPort| Difference {
+            field: Field::Port(port.number, PortField::Presence),
+            planned: Value::Count(port.number),
+            found: Known::CannotTell,
+        };
+        let of_device = self.differences_of_device(&**unit);
+        of_device.into_iter().chain(self.ports.iter().map(port)).collect()
     }
 
     /// Where a found node differs from it. What the node does not tell is not as wanted.

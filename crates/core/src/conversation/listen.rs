@@ -12,7 +12,7 @@ use crate::census::{Sighting, Told};
 ///
 /// # Errors
 /// When a message of a protocol that is listened for cannot be read.
-pub(super) fn sighting(
+pub(crate) fn sighting(
     from_here: &Vantage,
     at: Duration,
     packet: &Packet<'_>,

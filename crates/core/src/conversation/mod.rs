@@ -18,8 +18,10 @@ mod lease;
 mod listen;
 mod outbox;
 mod pace;
+mod probe;
 mod reach;
 mod survey;
+mod talk;
 mod vantage;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
@@ -29,13 +31,19 @@ use lantern_wire::MacAddress;
 
 use crate::address::Subnet;
 
-pub use alter::{Alter, AlterEvent, AskedBy, Other, Outcome, Shift};
+pub use alter::Alter;
 pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
+pub use probe::AskedBy;
 pub use reach::Reach;
 pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
+pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
+
+pub(crate) use listen::sighting;
+pub(crate) use probe::Probe;
+pub(crate) use talk::{Nothing, shifts};
 
 /// One side of a talk with the network. `now` is always the time since it began.
 pub trait Conversation {
@@ -56,6 +64,30 @@ pub trait Conversation {
 
     /// The next thing to tell; call until `None` after every other call.
     fn next_event(&mut self) -> Option<Self::Event>;
+}
+
+impl<C: Conversation + ?Sized> Conversation for Box<C> {
+    type Event = C::Event;
+
+    fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
+        (**self).hear(now, heard);
+    }
+
+    fn next_send(&mut self) -> Option<Outgoing> {
+        (**self).next_send()
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        (**self).wake_at()
+    }
+
+    fn wake(&mut self, now: Duration) {
+        (**self).wake(now);
+    }
+
+    fn next_event(&mut self) -> Option<C::Event> {
+        (**self).next_event()
+    }
 }
 
 /// An address of this computer as a conversation sees it: where it sits on the network.

@@ -92,7 +92,12 @@ const fn port(field: PortField) -> Field {
     Value::DataLoss(DataLoss::Full),
     "port 3 on data loss is full, planned hold"
 )]
-fn each_field_in_each_way(#[case] field: Field, #[case] planned: Value, #[case] other: Value, #[case] words: &str) {
+fn each_field_in_each_way(
+    #[case] field: Field,
+    #[case] planned: Value,
+    #[case] other: Value,
+    #[case] words: &str,
+) {
     let mut facts = Facts::able(&[field]);
     let difference = |facts: &Facts| Difference::between(field, planned.clone(), facts);
 

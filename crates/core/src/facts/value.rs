@@ -3,8 +3,8 @@
 use std::fmt;
 use std::net::Ipv4Addr;
 
-use serde::de::DeserializeOwned;
 use serde::Serialize;
+use serde::de::DeserializeOwned;
 
 use super::{Field, PortField};
 use crate::sheet::Firmware;

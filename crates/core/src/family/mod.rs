@@ -1,7 +1,8 @@
 //! Families: the open protocols by which devices are found, read or set, each in a room of its own.
 //!
 //! A family takes part in a survey as an [`Asker`]: what it opens, what it joins, what it asks and when, and what it makes
-//! out of the answers. It adds its line to [`askers`], [`told`] and [`ports`].
+//! out of the answers. It adds its line to [`askers`], [`told`] and [`ports`]; one that sets something makes a [`Talk`] of
+//! each change, and adds its line to [`talk`].
 
 mod dhcp;
 mod dns_sd;
@@ -13,10 +14,13 @@ use std::fmt::Debug;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, sacn as sacn_wire, sap as sap_wire};
+use lantern_wire::{
+    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, sacn as sacn_wire, sap as sap_wire,
+};
 
-use crate::census::{News, Sighting, Told, Way, Ways};
-use crate::conversation::{Outgoing, SurveyPlan};
+use crate::census::{News, Sighting, Told, Unit, Way, Ways};
+use crate::change::Change;
+use crate::conversation::{Nothing, Outgoing, SurveyPlan, Talk, Vantage};
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
 pub(crate) trait Asker: Debug {
@@ -67,6 +71,19 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
         all.push(Box::new(llrp::Search::new(plan)));
     }
     all
+}
+
+/// Whether units of this family can be set.
+pub(crate) const fn can_set(family: Way) -> bool {
+    matches!(family, Way::Llrp)
+}
+
+/// The talk that makes this change of a unit; one that ends at once where its family sets nothing.
+pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time: Duration) -> Box<dyn Talk> {
+    match unit.family {
+        Way::Llrp => Box::new(llrp::Talk::new(unit, change, vantage, restart_time)),
+        _ => Box::new(Nothing::of(&change.subject)),
+    }
 }
 
 /// What a datagram to this port tells, where a family reads its messages itself; `None` when it says nothing about its

@@ -33,8 +33,7 @@ pub(super) struct Body {
 
 impl Body {
     pub(super) fn new(setup: &DeviceSetup) -> Self {
-        let ip =
-            IpState { address: setup.address, mask: setup.mask, gateway: setup.gateway, dhcp: setup.dhcp };
+        let ip = IpState { address: setup.address, mask: setup.mask, gateway: setup.gateway, dhcp: setup.dhcp };
         Self { mac: setup.mac, ip, lease: setup.lease.map(|lease| (lease, setup.mask)), becomes: None }
     }
 

@@ -233,7 +233,11 @@ impl LlrpTarget {
                 let meant = self.has(LlrpQuirk::TellsWhatIsMeant) && !self.pending.dhcp;
                 let (address, prefix) =
                     if meant { (self.pending.address, self.pending.prefix) } else { (ip.address, prefix) };
-                let known = if self.has(LlrpQuirk::HasNoMode) { 2 } else { u8::from(ip.dhcp) };
+                let known = if self.has(LlrpQuirk::HasNoMode) {
+                    2
+                } else {
+                    u8::from(ip.dhcp && !ip.address.is_link_local())
+                };
                 [InterfaceAddress { id: own, address, prefix }.to_bytes(), vec![known]].concat()
             }
             network::STATIC_ADDRESS => {

@@ -7,8 +7,8 @@ use std::time::Duration;
 use lantern_wire::Text;
 use lantern_wire::sacn::{Cid, DISCOVERY_UNIVERSE, Data, Discovery, Options, PORT, group};
 
-use super::setup::SacnSetup;
 use super::body::Body;
+use super::setup::SacnSetup;
 use super::{DeviceSetup, Role, Utterance};
 use crate::{Destination, Speech};
 

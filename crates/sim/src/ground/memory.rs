@@ -11,6 +11,7 @@ use std::time::Duration;
 use lantern_wire::art_net::PORT;
 use lantern_wire::{Arp, ArpOperation, Carries, MacAddress, Packet, UdpFrame, packet};
 
+use super::alarms::Alarms;
 use crate::device::Utterance;
 use crate::{Destination, Link, SimDevice, SimNode, Speech};
 
@@ -26,6 +27,9 @@ pub struct MemoryGround {
     broadcasts: Vec<Ipv4Addr>,
     now: Duration,
     sent: u64,
+    alarms: Alarms<Party>,
+    /// Whether somebody from outside had a hand on the parties, so that their alarms have to be asked for.
+    touched: bool,
     under_way: BinaryHeap<Reverse<(Duration, u64, Parcel)>>,
 }
 
@@ -75,6 +79,8 @@ impl MemoryGround {
             broadcasts,
             now: Duration::ZERO,
             sent: 0,
+            alarms: Alarms::default(),
+            touched: true,
             under_way: BinaryHeap::new(),
         }
     }
@@ -83,6 +89,7 @@ impl MemoryGround {
     #[must_use]
     pub fn beside(mut self, devices: Vec<SimDevice>) -> Self {
         self.devices = devices;
+        self.touched = true;
         self
     }
 
@@ -113,6 +120,7 @@ impl MemoryGround {
 
     /// The nodes, to switch their power.
     pub fn nodes_mut(&mut self) -> &mut [SimNode] {
+        self.touched = true;
         &mut self.nodes
     }
 
@@ -124,6 +132,7 @@ impl MemoryGround {
 
     /// The other devices, to switch their power.
     pub fn devices_mut(&mut self) -> &mut [SimDevice] {
+        self.touched = true;
         &mut self.devices
     }
 
@@ -147,9 +156,14 @@ impl MemoryGround {
             bytes: bytes.to_vec(),
             frame: Vec::new(),
         };
-        let nodes = (0..self.nodes.len()).filter(|i| everybody || self.nodes[*i].address() == *to.ip());
-        let devices =
-            (0..self.devices.len()).filter(|i| everybody || self.devices[*i].ip().address == *to.ip());
+        // Who has nothing open on the port loses nothing either.
+        let nodes = (0..self.nodes.len())
+            .filter(|i| to.port() == PORT && (everybody || self.nodes[*i].address() == *to.ip()));
+        let hears = |device: &SimDevice| device.ports().any(|port| port == to.port());
+        let devices = (0..self.devices.len()).filter(|i| {
+            let device = &self.devices[*i];
+            (everybody || device.ip().address == *to.ip()) && hears(device)
+        });
         let parcels: Vec<Parcel> = nodes.map(Party::Node).chain(devices.map(Party::Device)).map(parcel).collect();
         parcels.into_iter().for_each(|parcel| self.carry(&parcel));
     }
@@ -219,9 +233,10 @@ impl MemoryGround {
     pub fn run_until(&mut self, deadline: Duration) -> Option<Heard> {
         loop {
             let parcel_at = self.under_way.peek().map(|Reverse((at, ..))| *at);
-            let nodes = self.nodes.iter().filter_map(SimNode::wake_at);
-            let devices = self.devices.iter().filter_map(SimDevice::wake_at);
-            let next = parcel_at.into_iter().chain(nodes).chain(devices).min().filter(|at| *at <= deadline);
+            if std::mem::take(&mut self.touched) {
+                self.ask_for_alarms();
+            }
+            let next = parcel_at.into_iter().chain(self.alarms.first()).min().filter(|at| *at <= deadline);
             let Some(next) = next else {
                 self.now = self.now.max(deadline);
                 return None;
@@ -242,12 +257,11 @@ impl MemoryGround {
         let Parcel { to, from, port, to_everybody, bytes, frame } = parcel;
         match to {
             Party::Guest => return Some(Heard { at, from, port, bytes, frame }),
-            Party::Node(index) if port == PORT => {
+            Party::Node(index) => {
                 let was_at = self.nodes[index].address();
                 self.nodes[index].hear(at, from, to_everybody, &bytes);
                 self.let_node_speak(index, was_at);
             }
-            Party::Node(_) => {}
             Party::Device(index) => {
                 self.devices[index].hear(at, port, from, &bytes);
                 self.let_device_speak(index);
@@ -256,25 +270,42 @@ impl MemoryGround {
         None
     }
 
-    fn wake_all(&mut self) {
-        for index in 0..self.nodes.len() {
-            if self.nodes[index].wake_at().is_some_and(|at| at <= self.now) {
-                let was_there = self.nodes[index].is_listening();
-                self.nodes[index].wake(self.now);
-                if !was_there && self.nodes[index].is_listening() {
-                    self.claim(self.nodes[index].setup().mac, self.nodes[index].address());
-                }
-                self.let_node_speak(index, self.nodes[index].address());
-            }
+    /// When this party wants to be woken.
+    fn alarm_of(&self, party: Party) -> Option<Duration> {
+        match party {
+            Party::Guest => None,
+            Party::Node(index) => self.nodes[index].wake_at(),
+            Party::Device(index) => self.devices[index].wake_at(),
         }
-        for index in 0..self.devices.len() {
-            if self.devices[index].wake_at().is_some_and(|at| at <= self.now) {
-                let was_there = self.devices[index].is_listening();
-                self.devices[index].wake(self.now);
-                if !was_there && self.devices[index].is_listening() {
-                    self.claim(self.devices[index].setup().mac, self.devices[index].ip().address);
+    }
+
+    fn ask_for_alarms(&mut self) {
+        let nodes = (0..self.nodes.len()).map(Party::Node);
+        for party in nodes.chain((0..self.devices.len()).map(Party::Device)) {
+            self.alarms.set(party, self.alarm_of(party));
+        }
+    }
+
+    fn wake_all(&mut self) {
+        for party in self.alarms.due(self.now) {
+            match party {
+                Party::Guest => {}
+                Party::Node(index) => {
+                    let was_there = self.nodes[index].is_listening();
+                    self.nodes[index].wake(self.now);
+                    if !was_there && self.nodes[index].is_listening() {
+                        self.claim(self.nodes[index].setup().mac, self.nodes[index].address());
+                    }
+                    self.let_node_speak(index, self.nodes[index].address());
                 }
-                self.let_device_speak(index);
+                Party::Device(index) => {
+                    let was_there = self.devices[index].is_listening();
+                    self.devices[index].wake(self.now);
+                    if !was_there && self.devices[index].is_listening() {
+                        self.claim(self.devices[index].setup().mac, self.devices[index].ip().address);
+                    }
+                    self.let_device_speak(index);
+                }
             }
         }
     }
@@ -294,6 +325,7 @@ impl MemoryGround {
         while let Some(speech) = self.nodes[index].next_speech() {
             self.say(mac, source, speech);
         }
+        self.alarms.set(Party::Node(index), self.nodes[index].wake_at());
     }
 
     fn let_device_speak(&mut self, index: usize) {
@@ -305,6 +337,7 @@ impl MemoryGround {
                 Utterance::Frame(_) => {}
             }
         }
+        self.alarms.set(Party::Device(index), self.devices[index].wake_at());
     }
 
     fn say(&mut self, mac: MacAddress, source: Ipv4Addr, speech: Speech) {

@@ -1,5 +1,6 @@
 //! Where simulated nodes stand.
 
+mod alarms;
 mod loopback;
 mod memory;
 #[cfg(target_os = "linux")]

@@ -67,7 +67,11 @@ impl InterfaceId {
 /// The interfaces told by [`LIST_INTERFACES`]; what is too short to be one is left out.
 #[must_use]
 pub fn interfaces(data: &[u8]) -> Vec<InterfaceId> {
-    data.as_chunks::<6>().0.iter().map(|[a, b, c, d, ..]| InterfaceId(u32::from_be_bytes([*a, *b, *c, *d]))).collect()
+    data.as_chunks::<6>()
+        .0
+        .iter()
+        .map(|[a, b, c, d, ..]| InterfaceId(u32::from_be_bytes([*a, *b, *c, *d])))
+        .collect()
 }
 
 /// The MAC address told by [`HARDWARE_ADDRESS`]; `None` when it is too short.

@@ -5,10 +5,9 @@ mod tell;
 
 use std::time::Duration;
 
-use lantern_core::census::FoundNode;
-use lantern_core::change::{Change, ChangePlan};
-use lantern_core::facts::Difference;
-use lantern_core::conversation::{Alter, AlterEvent, AskedBy, Outcome, Shift};
+use lantern_core::change::{Change, ChangePlan, Subject};
+use lantern_core::conversation::{AskedBy, Outcome, Shift, TalkEvent};
+use lantern_core::facts::{Difference, Value};
 use lantern_core::logbook::Stage;
 use serde::Serialize;
 
@@ -63,16 +62,17 @@ struct Report<'a> {
 /// A field that was not meant to change.
 #[derive(Debug, Serialize)]
 struct Moved<'a> {
-    field: &'a str,
-    before: &'a str,
-    after: &'a str,
+    field: String,
+    before: &'a Value,
+    /// `null` for a port that is gone.
+    after: Option<&'a Value>,
 }
 
-/// A change that was begun: what became of it, and the node as it was last heard.
+/// A change that was begun: what became of it, and whom it is about as last heard.
 #[derive(Debug, Clone)]
 struct Made {
     outcome: Outcome,
-    node: FoundNode,
+    subject: Subject,
 }
 
 #[derive(Debug, Serialize)]
@@ -150,13 +150,17 @@ fn broken_off(failure: Failure) -> Failure {
 }
 
 fn answer<'a>(plan: &'a ChangePlan, results: &'a [Option<Made>], how: HowToWrite) -> Answer<'a> {
-    let moved = |shift: &'a Shift| Moved { field: &shift.field, before: &shift.before, after: &shift.after };
+    let moved = |shift: &'a Shift| Moved {
+        field: shift.field.to_string(),
+        before: &shift.before,
+        after: shift.after.as_ref(),
+    };
     let report = |(change, result): (&'a Change, &'a Option<Made>)| Report {
         node: change.node_name(),
         reason: &change.reason,
         changes: &change.differences,
         result: result.as_ref().map(|made| Stage::from(&made.outcome)),
-        address: result.as_ref().map(|made| made.node.address),
+        address: result.as_ref().map(|made| made.subject.address()),
         open: match result.as_ref().map(|made| &made.outcome) {
             Some(
                 Outcome::Unverified(open)
@@ -186,7 +190,7 @@ fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
     for change in &plan.changes {
         for (i, difference) in change.differences.iter().enumerate() {
             let (name, address, why) = if i == 0 {
-                (change.node.title(), change.node.address.to_string(), change.reason.clone())
+                (change.subject.title(), change.subject.address().to_string(), why(change))
             } else {
                 Default::default()
             };
@@ -203,6 +207,14 @@ fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
     out.table(&table)?;
     out.line("")?;
     Ok(())
+}
+
+/// Why it is changed; where that is not done by Art-Net, also by what.
+fn why(change: &Change) -> String {
+    match &change.subject {
+        Subject::Node(_) => change.reason.clone(),
+        Subject::Unit(unit) => format!("{}, by {}", change.reason, unit.family),
+    }
 }
 
 fn show_untouched(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
@@ -226,33 +238,33 @@ fn make(
     logbook: &mut LogbookFile,
     out: &mut Out,
 ) -> Result<Made, Failure> {
-    let mut alter = Alter::new(change, session.vantage(), Duration::from_secs(how.restart.into()));
-    let name = change.node.title();
+    let mut talk = change.talk(session.vantage(), Duration::from_secs(how.restart.into()));
+    let name = change.subject.title();
     let progress = out.progress();
     progress.show(format!("{name}: asking whether it is still there"));
     let (mut asked, mut under_way) = (None, None);
-    let ran = session.run(&mut alter, |_, _, event| {
+    let ran = session.run(&mut talk, |_, _, event| {
         let stage = match event {
-            Some(AlterEvent::Sent(step)) => Some((step, Stage::Sending)),
-            Some(AlterEvent::Repeated(step)) => Some((step, Stage::Repeating)),
-            Some(AlterEvent::Confirmed(step)) => Some((step, Stage::Confirmed)),
-            Some(AlterEvent::Ended(step, outcome)) if outcome != Outcome::Done => {
+            Some(TalkEvent::Sent(step)) => Some((step, Stage::Sending)),
+            Some(TalkEvent::Repeated(step)) => Some((step, Stage::Repeating)),
+            Some(TalkEvent::Confirmed(step)) => Some((step, Stage::Confirmed)),
+            Some(TalkEvent::Ended(step, outcome)) if outcome != Outcome::Done => {
                 Some((step, Stage::from(&outcome)))
             }
-            Some(AlterEvent::Probing(address, by)) => {
+            Some(TalkEvent::Probing(address, by)) => {
                 progress.show(format!("{name}: asking {by} whether anybody holds {address}"));
                 asked = Some((address, by));
                 None
             }
-            Some(AlterEvent::Restarting) => {
+            Some(TalkEvent::Restarting) => {
                 progress.show(format!("{name}: restarts"));
                 None
             }
-            Some(AlterEvent::Back(address)) => {
+            Some(TalkEvent::Back(address)) => {
                 progress.show(format!("{name}: is back at {address}, reading back"));
                 None
             }
-            Some(AlterEvent::Ended(..)) | None => None,
+            Some(TalkEvent::Ended(..)) | None => None,
         };
         let Some((step, stage)) = stage else { return Ok(()) };
         // What cannot be written down is not sent.
@@ -265,15 +277,16 @@ fn make(
         if !matches!(failure, Failure::Logbook { .. }) {
             logbook.write(change, step, Stage::BrokenOff)?;
         }
-        let fields: Vec<String> = change.steps[step].differences.iter().map(|difference| difference.field.to_string()).collect();
+        let fields: Vec<String> =
+            change.steps[step].differences.iter().map(|difference| difference.field.to_string()).collect();
         out.note(&format!(
             "{name}: {} was sent and not read back; whether it took it is open",
             fields.join(", ")
         ))?;
     }
     ran?;
-    let outcome = alter.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
-    let made = Made { outcome, node: alter.node().clone() };
+    let outcome = talk.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
+    let made = Made { outcome, subject: talk.subject() };
     if !out.is_json() {
         tell::tell(change, &made, out)?;
     }

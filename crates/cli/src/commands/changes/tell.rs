@@ -3,8 +3,8 @@
 use std::path::Path;
 
 use lantern_core::change::Change;
-use lantern_core::facts::Difference;
 use lantern_core::conversation::{Outcome, Shift};
+use lantern_core::facts::Difference;
 
 use super::Made;
 use crate::failure::Failure;
@@ -26,9 +26,9 @@ pub(super) fn how_far(made: usize, of: usize, logbook: &Path, out: &mut Out) -> 
 }
 
 fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
-    let name = change.node.title();
-    let (now, before) = (&made.node, change.node.address);
-    let there = now.address;
+    let name = change.subject.title();
+    let (now, before) = (&made.subject, change.subject.address());
+    let there = now.address();
     match &made.outcome {
         Outcome::Done => (Tone::Good, "done", format!("{} at {there}, read back", now.title())),
         Outcome::Unverified(open) => {
@@ -86,10 +86,10 @@ fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
 
 /// What to do after a failure.
 pub(super) fn next(change: &Change, made: &Made) -> String {
-    let name = change.node.title();
+    let name = change.subject.title();
     let seek = change
-        .node
-        .mac
+        .subject
+        .mac()
         .map_or_else(|| "deft-lantern survey".to_owned(), |mac| format!("deft-lantern survey --mac {mac}"));
     match &made.outcome {
         Outcome::Taken(_) => {
@@ -120,7 +120,12 @@ fn own(open: &[Difference]) -> String {
 fn kept(open: &[Difference]) -> String {
     let one = |difference: &Difference| {
         if difference.is_cut_short() {
-            format!("of the {} {} only {}", difference.field, difference.planned_in_words(), difference.found_in_words())
+            format!(
+                "of the {} {} only {}",
+                difference.field,
+                difference.planned_in_words(),
+                difference.found_in_words()
+            )
         } else {
             difference.to_string()
         }
@@ -137,6 +142,7 @@ fn wanted(change: &Change) -> String {
 }
 
 fn shifted(shifts: &[Shift]) -> String {
-    let one = |shift: &Shift| format!("{} from {} to {}", shift.field, shift.before, shift.after);
+    let one =
+        |shift: &Shift| format!("{} from {} to {}", shift.field, shift.before_in_words(), shift.after_in_words());
     shifts.iter().map(one).collect::<Vec<_>>().join("; ")
 }

@@ -11,8 +11,6 @@
 //! Every message may get lost, come twice or late.
 
 mod identity;
-mod outcome;
-mod probe;
 mod reading;
 mod writing;
 
@@ -24,15 +22,10 @@ use lantern_wire::{Arp, Packet};
 
 use super::outbox::Outbox;
 use super::pace::Pace;
-use super::{Conversation, Heard, Outgoing, Vantage, listen};
+use super::{AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, Talk, TalkEvent, Vantage, listen};
 use crate::census::{FoundNode, IpSettings, Sighting, Told};
-use crate::change::{Change, Step};
+use crate::change::{Change, Step, Subject};
 use crate::facts::Difference;
-
-pub use outcome::{Other, Outcome, Shift};
-pub use probe::AskedBy;
-
-use probe::Probe;
 
 /// How long to wait for an answer before it is asked for again; a node may take a second (Art-Net 4, "ArtPoll").
 const ANSWER_TIME: Duration = Duration::from_millis(1200);
@@ -61,33 +54,14 @@ const ROUNDS: u32 = 2;
 /// How often the whole node is read at the end before what it tells is believed.
 const READINGS: u32 = 3;
 
-/// What the conversation tells while it runs.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum AlterEvent {
-    /// It is being asked who holds this address, in this way.
-    Probing(Ipv4Addr, AskedBy),
-    /// A step is sent for the first time.
-    Sent(usize),
-    /// A step is sent once more, since the node tells the old value still.
-    Repeated(usize),
-    /// A step was read back as wanted.
-    Confirmed(usize),
-    /// The node says that it takes the address, and restarts.
-    Restarting,
-    /// The node is back, at this address.
-    Back(Ipv4Addr),
-    /// It ended, at this step.
-    Ended(usize, Outcome),
-}
-
-/// The conversation that makes one [`Change`].
+/// The conversation that makes one [`Change`] of an Art-Net node.
 #[derive(Debug)]
 pub struct Alter {
     differences: Vec<Difference>,
     steps: Vec<Step>,
     vantage: Vantage,
     outbox: Outbox,
-    events: VecDeque<AlterEvent>,
+    events: VecDeque<TalkEvent>,
     restart_time: Duration,
     /// The node as it is told now.
     node: FoundNode,
@@ -147,10 +121,10 @@ struct Waiting {
 }
 
 impl Alter {
-    /// A conversation that makes `change` from there, and gives the node `restart_time` to take each step.
+    /// A conversation that makes `change` of this node from there, and gives it `restart_time` to take each step.
     #[must_use]
-    pub fn new(change: &Change, vantage: Vantage, restart_time: Duration) -> Self {
-        let mut node = change.node.clone();
+    pub fn new(node: &FoundNode, change: &Change, vantage: Vantage, restart_time: Duration) -> Self {
+        let mut node = node.clone();
         node.settled = true;
         let settings_told = node.settings;
         node.forget_settings();
@@ -181,21 +155,9 @@ impl Alter {
         }
     }
 
-    /// How it ended; `None` while it runs.
-    #[must_use]
-    pub const fn outcome(&self) -> Option<&Outcome> {
-        self.outcome.as_ref()
-    }
-
-    /// The node as it was last heard.
-    #[must_use]
-    pub const fn node(&self) -> &FoundNode {
-        &self.node
-    }
-
     fn end(&mut self, outcome: Outcome) {
         let step = self.current.min(self.steps.len().saturating_sub(1));
-        self.events.push_back(AlterEvent::Ended(step, outcome.clone()));
+        self.events.push_back(TalkEvent::Ended(step, outcome.clone()));
         self.outcome = Some(outcome);
     }
 
@@ -301,7 +263,9 @@ impl Alter {
                 self.phase = Phase::Reading(self.ask_all(now, asking));
             }
             Phase::Probing(probe) if probe.is_over(now) => self.write(now, 0, now),
-            Phase::Probing(probe) => probe.ask(now, &self.vantage, &mut self.outbox),
+            Phase::Probing(probe) => {
+                probe.ask(now, &self.vantage, &mut |outgoing| self.outbox.send_in_turn(outgoing))
+            }
             Phase::Waiting(waiting) if waiting.again_at.min(waiting.written_at + self.restart_time) <= now => {
                 let waiting = *waiting;
                 self.wait_on(now, waiting);
@@ -311,8 +275,18 @@ impl Alter {
     }
 }
 
+impl Talk for Alter {
+    fn outcome(&self) -> Option<&Outcome> {
+        self.outcome.as_ref()
+    }
+
+    fn subject(&self) -> Subject {
+        Subject::of_node(&self.node)
+    }
+}
+
 impl Conversation for Alter {
-    type Event = AlterEvent;
+    type Event = TalkEvent;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
         match heard {
@@ -364,7 +338,7 @@ impl Conversation for Alter {
         self.outbox.release(now);
     }
 
-    fn next_event(&mut self) -> Option<AlterEvent> {
+    fn next_event(&mut self) -> Option<TalkEvent> {
         self.events.pop_front()
     }
 }

@@ -6,12 +6,11 @@ use std::time::Duration;
 use lantern_wire::Arp;
 use lantern_wire::art_net::IpProg;
 
-use super::outcome::shifts;
 use super::{ANSWER_TIME, ASKS_BEFORE_EVERYBODY, CALL_EVERYBODY_EVERY, READINGS, ROUNDS};
-use super::{Alter, AlterEvent, Asking, Outcome, Phase};
+use super::{Alter, Asking, Outcome, Phase, TalkEvent};
 use crate::census::FoundNode;
+use crate::conversation::{Outgoing, shifts};
 use crate::facts::{Difference, Field, Known, Value};
-use crate::conversation::Outgoing;
 
 impl Alter {
     /// Asks the node for everything it tells.
@@ -90,7 +89,7 @@ impl Alter {
         if self.open(&differences).is_empty() {
             // Somebody else did it meanwhile.
             for step in 0..self.steps.len() {
-                self.events.push_back(AlterEvent::Confirmed(step));
+                self.events.push_back(TalkEvent::Confirmed(step));
             }
             return self.end(Outcome::Done);
         }
@@ -120,7 +119,7 @@ impl Alter {
             untold.extend(self.unread(since));
         }
         let before = self.before.as_ref().unwrap_or(&self.node);
-        let shifted = shifts(before, &self.node, &self.differences);
+        let shifted = shifts(&before.told(), &self.node.told(), &self.differences);
         let verdict = match (told.is_empty(), shifted.is_empty(), untold.is_empty()) {
             (true, true, true) => Outcome::Done,
             (true, true, false) => Outcome::Unverified(untold),

@@ -4,12 +4,11 @@ use std::time::Duration;
 
 use lantern_wire::art_net::IpProgReply;
 
-use super::probe::Probe;
 use super::{
     ANSWER_TIME, ASKS, CALL_EVERY, CALL_EVERYBODY_EVERY, LATELY, LOOK_EVERY, RESTARTING, SETTLED, WRITES,
     WRITES_WITH_RESTARTS,
 };
-use super::{Alter, AlterEvent, AskedBy, Outcome, Phase, Waiting};
+use super::{Alter, AskedBy, Outcome, Phase, Probe, TalkEvent, Waiting};
 use crate::census::{Sighting, Told};
 use crate::facts::{Difference, Field, Value};
 
@@ -19,14 +18,14 @@ impl Alter {
         while let Some(step) = self.steps.get(self.current) {
             if self.open(&step.differences).is_empty() {
                 if self.round == 1 {
-                    self.events.push_back(AlterEvent::Confirmed(self.current));
+                    self.events.push_back(TalkEvent::Confirmed(self.current));
                 }
                 self.current += 1;
                 continue;
             }
             return match self.destination() {
                 Some(to) if to != self.node.address => {
-                    self.events.push_back(AlterEvent::Probing(to, AskedBy::from(&self.vantage)));
+                    self.events.push_back(TalkEvent::Probing(to, AskedBy::from(&self.vantage)));
                     self.phase = Phase::Probing(Probe::new(now, to));
                     self.work(now);
                 }
@@ -37,7 +36,7 @@ impl Alter {
     }
 
     pub(super) fn write(&mut self, now: Duration, writes: u32, first_at: Duration) {
-        let event = if writes == 0 { AlterEvent::Sent } else { AlterEvent::Repeated };
+        let event = if writes == 0 { TalkEvent::Sent } else { TalkEvent::Repeated };
         self.events.push_back(event(self.current));
         let step = &self.steps[self.current];
         let (bytes, moves) = (step.to_bytes(), step.moves_node());
@@ -64,7 +63,7 @@ impl Alter {
 
     /// The current step is read back: on to the next.
     pub(super) fn confirm(&mut self, now: Duration) {
-        self.events.push_back(AlterEvent::Confirmed(self.current));
+        self.events.push_back(TalkEvent::Confirmed(self.current));
         self.current += 1;
         self.begin(now);
     }
@@ -160,7 +159,7 @@ impl Alter {
             self.node.forget_settings();
             if takes && !waiting.acknowledged {
                 waiting.acknowledged = true;
-                self.events.push_back(AlterEvent::Restarting);
+                self.events.push_back(TalkEvent::Restarting);
             }
             self.phase = Phase::Waiting(waiting);
             return;
@@ -168,7 +167,7 @@ impl Alter {
         let open = self.open_step();
         if open.is_empty() {
             if moves && !waiting.arrived {
-                self.events.push_back(AlterEvent::Back(self.node.address));
+                self.events.push_back(TalkEvent::Back(self.node.address));
             }
             return self.confirm(now);
         }
@@ -212,13 +211,13 @@ impl Alter {
             return;
         }
         if !self.is_reachable() {
-            self.events.push_back(AlterEvent::Back(self.node.address));
+            self.events.push_back(TalkEvent::Back(self.node.address));
             let open = self.open(&self.differences.clone());
             return self.end(Outcome::HeardOnly(open));
         }
         let changes_place = self.destination().is_some() || open.iter().any(by_lease);
         if changes_place && Some(self.node.address) != before {
-            self.events.push_back(AlterEvent::Back(self.node.address));
+            self.events.push_back(TalkEvent::Back(self.node.address));
         }
         if Some(self.node.address) == before && !waiting.acknowledged && now < waiting.written_at + SETTLED {
             self.phase = Phase::Waiting(waiting);

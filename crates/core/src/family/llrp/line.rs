@@ -8,6 +8,7 @@ use lantern_wire::llrp::{Content, EVERYBODY, Filter, MANAGERS, Message, PORT, Pr
 use lantern_wire::rdm::{self, Class, Uid};
 
 use super::join;
+use crate::census::Unit;
 use crate::conversation::{Outgoing, Seat, Vantage};
 
 /// Maker and first number of our own identifier: of the range that the standard keeps for prototypes (E1.20, table A-1).
@@ -18,6 +19,14 @@ const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];
 pub(super) struct Target {
     pub(super) uid: Uid,
     pub(super) cid: Cid,
+}
+
+impl Target {
+    /// The target that a unit stands for. One without identifiers is nobody, and answers nothing.
+    pub(super) fn of(unit: &Unit) -> Self {
+        let uid = unit.identity.raw().parse().unwrap_or(Uid::EVERYBODY);
+        Self { uid, cid: unit.handle.parse().unwrap_or(Cid([0; 16])) }
+    }
 }
 
 /// Who we are, and how often we have spoken.

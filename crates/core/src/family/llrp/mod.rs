@@ -1,12 +1,14 @@
 //! LLRP: finds, reads and sets what speaks it, in any subnet, by identifiers (E1.33, section 5; E1.37-2).
 //!
-//! [`Search`] is its part in a survey: [`ranges`] says who is asked next, [`reading`] reads one target, [`line`] writes the
-//! messages of both.
+//! [`Search`] is its part in a survey: [`ranges`] says who is asked next. [`Talk`] makes one change, by the [`orders`] that it
+//! takes. [`reading`] reads one target for both, and [`line`] writes their messages.
 
 mod line;
+mod orders;
 mod ranges;
 mod reading;
 mod search;
+mod talk;
 
 use lantern_wire::WireError;
 use lantern_wire::llrp::{Content, Message};
@@ -17,6 +19,7 @@ use crate::facts::Field;
 use super::{Asker, join};
 
 pub(super) use search::Search;
+pub(super) use talk::Talk;
 
 /// What every target tells, as far as it has it.
 const FIELDS: [Field; 5] = [Field::Address, Field::Addressing, Field::Mask, Field::Gateway, Field::Label];

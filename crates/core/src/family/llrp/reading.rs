@@ -4,11 +4,12 @@
 //! not answered stays untold.
 
 use std::collections::VecDeque;
+use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
 use lantern_wire::llrp::{Content, Message};
-use lantern_wire::rdm::network::{self, InterfaceId, Leased};
+use lantern_wire::rdm::network::{self, InterfaceAddress, InterfaceId, Leased};
 use lantern_wire::rdm::{self, Class, ResponseType, parameter};
 
 use super::FIELDS;
@@ -32,6 +33,8 @@ enum Question {
     HardwareAddress(InterfaceId),
     Current,
     Mode,
+    /// What it has without DHCP, as it was last told.
+    Static,
     Route,
     Label,
     Maker,
@@ -47,11 +50,14 @@ pub(super) struct Reading {
     open: VecDeque<Question>,
     interfaces: Vec<InterfaceId>,
     interface: Option<InterfaceId>,
+    /// Whether it answered anything.
+    heard: bool,
     asked: u32,
     /// The numbers of the present question, from the first time it was asked.
     numbers: Vec<u32>,
     again_at: Duration,
-    by_lease: Option<Leased>,
+    current: Option<(Ipv4Addr, Leased)>,
+    fixed: Option<InterfaceAddress>,
     pub(super) facts: Facts,
     maker: String,
     model: String,
@@ -67,14 +73,21 @@ impl Reading {
             open: open.into(),
             interfaces: Vec::new(),
             interface: None,
+            heard: false,
             asked: 0,
             numbers: Vec::new(),
             again_at: now,
-            by_lease: None,
+            current: None,
+            fixed: None,
             facts: Facts::able(&FIELDS),
             maker: String::new(),
             model: String::new(),
         }
+    }
+
+    /// The same of a target that has another component identifier now, from the beginning.
+    pub(super) fn of(&self, now: Duration, target: Target) -> Self {
+        Self { target, ..self.again(now) }
     }
 
     /// Only its IP settings and its label, of the interface known from an earlier reading.
@@ -88,6 +101,8 @@ impl Reading {
         Self {
             open,
             interface: self.interface,
+            interfaces: self.interfaces.clone(),
+            fixed: self.fixed,
             maker: self.maker.clone(),
             model: self.model.clone(),
             ..fresh
@@ -99,14 +114,34 @@ impl Reading {
         (!self.open.is_empty()).then_some(self.again_at)
     }
 
+    /// The interface that is meant, once that is known.
     pub(super) const fn interface(&self) -> Option<InterfaceId> {
         self.interface
     }
 
+    /// Whether it answered anything.
+    pub(super) const fn is_heard(&self) -> bool {
+        self.heard
+    }
+
+    /// The address it is meant to have without DHCP.
+    pub(super) const fn fixed(&self) -> Option<InterfaceAddress> {
+        self.fixed
+    }
+
+    /// The same with the address it is meant to have without DHCP, so that it can be put back.
+    pub(super) fn with_fixed(mut self) -> Self {
+        self.open.push_back(Question::Static);
+        self
+    }
+
     /// What it is, in words.
     pub(super) fn what(&self) -> String {
-        let words: Vec<&str> =
-            [&self.maker, &self.model].into_iter().map(|text| text.trim()).filter(|text| !text.is_empty()).collect();
+        let words: Vec<&str> = [&self.maker, &self.model]
+            .into_iter()
+            .map(|text| text.trim())
+            .filter(|text| !text.is_empty())
+            .collect();
         words.join(" ")
     }
 
@@ -128,7 +163,9 @@ impl Reading {
 
     /// Takes in a message, when it answers the present question.
     pub(super) fn hear(&mut self, now: Duration, message: &Message) {
-        let (Content::Rdm(answer), Some(question)) = (&message.content, self.open.front().copied()) else { return };
+        let (Content::Rdm(answer), Some(question)) = (&message.content, self.open.front().copied()) else {
+            return;
+        };
         let is_answer = message.from == self.target.cid
             && answer.from == self.target.uid
             && answer.class == Class::GET_RESPONSE
@@ -137,11 +174,10 @@ impl Reading {
         if !is_answer {
             return;
         }
+        self.heard = true;
         match answer.response() {
-            Some(ResponseType::ACK | ResponseType::ACK_OVERFLOW) => {
-                if self.take(question, &answer.data) {
-                    self.on(now);
-                }
+            Some(ResponseType::ACK | ResponseType::ACK_OVERFLOW) if self.take(question, &answer.data) => {
+                self.on(now)
             }
             Some(ResponseType::ACK_TIMER) => self.again_at = now + timer(answer),
             Some(ResponseType::NACK) => {
@@ -159,6 +195,7 @@ impl Reading {
             Question::HardwareAddress(id) => (network::HARDWARE_ADDRESS, of(Some(id))),
             Question::Current => (network::CURRENT_ADDRESS, of(self.interface)),
             Question::Mode => (network::DHCP_MODE, of(self.interface)),
+            Question::Static => (network::STATIC_ADDRESS, of(self.interface)),
             Question::Route => (network::DEFAULT_ROUTE, Vec::new()),
             Question::Label => (parameter::DEVICE_LABEL, Vec::new()),
             Question::Maker => (parameter::MAKER_LABEL, Vec::new()),
@@ -192,7 +229,7 @@ impl Reading {
                 Some((now, leased)) if Some(now.id) == own => {
                     self.facts.learn(Field::Address, Value::Address(now.address));
                     self.facts.learn(Field::Mask, Value::Address(now.mask()));
-                    self.by_lease = Some(leased);
+                    self.current = Some((now.address, leased));
                     self.learn_addressing(None);
                     true
                 }
@@ -205,6 +242,10 @@ impl Reading {
                 }
                 _ => false,
             },
+            Question::Static => {
+                self.fixed = network::static_address(data);
+                true
+            }
             Question::Route => match network::default_route(data) {
                 Some((_, gateway)) => {
                     self.facts.learn(Field::Gateway, Value::Address(gateway));
@@ -227,14 +268,15 @@ impl Reading {
         }
     }
 
-    /// Whether its address comes by DHCP: what it is set to counts; where it does not say that, where it has it from.
+    /// Whether its address comes by DHCP: where it has it from counts. What it is set to may not be applied yet; that counts
+    /// where it does not say the other, and where nobody gave it an address.
     fn learn_addressing(&mut self, mode: Option<bool>) {
-        let leased = match self.by_lease {
-            Some(Leased::Yes) => Some(true),
-            Some(Leased::No) => Some(false),
-            Some(Leased::Unknown) | None => None,
+        let dhcp = match self.current {
+            Some((_, Leased::Yes)) => Some(true),
+            Some((address, Leased::No)) => Some(mode == Some(true) && address.is_link_local()),
+            Some((_, Leased::Unknown)) | None => mode,
         };
-        if let Some(dhcp) = mode.or(leased) {
+        if let Some(dhcp) = dhcp {
             self.facts.learn(Field::Addressing, Value::Flag(dhcp));
         }
     }
@@ -282,15 +324,19 @@ impl Reading {
             }
             Question::Route => self.facts.cannot_tell(Field::Gateway),
             Question::Label => self.facts.cannot_tell(Field::Label),
-            Question::HardwareAddress(_) | Question::Mode | Question::Maker | Question::Model => {}
+            Question::HardwareAddress(_)
+            | Question::Mode
+            | Question::Static
+            | Question::Maker
+            | Question::Model => {}
         }
         self.settle_interface(question);
     }
 
     /// It does not answer.
     fn give_up(&mut self, question: Question) {
-        if question == Question::Interfaces {
-            // Who answers nothing is not asked for all the rest.
+        // Who answers nothing is not asked for all the rest.
+        if !self.heard {
             self.open.truncate(1);
         }
         self.settle_interface(question);
@@ -307,7 +353,7 @@ impl Reading {
 }
 
 /// How long it puts us off: tenths of a second.
-fn timer(answer: &rdm::Message) -> Duration {
+pub(super) fn timer(answer: &rdm::Message) -> Duration {
     let tenths = answer.data.first_chunk().map_or(1, |tenths| u16::from_be_bytes(*tenths));
     (Duration::from_millis(100) * u32::from(tenths)).min(LONGEST_TIMER)
 }

@@ -76,7 +76,7 @@ impl Search {
         }
         let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
         let reads = self.asks && !is_locked && reply.component == Component::DEVICE;
-        let reading = reads.then(|| Reading::new(now, target, reply.mac));
+        let reading = reads.then(|| Reading::new(now, target, mac.unwrap_or(reply.mac)));
         let sort =
             if reply.component == Component::DEVICE { String::new() } else { format!("{} ", reply.component) };
         let title = format!("LLRP {sort}{}", reply.uid);
@@ -163,9 +163,8 @@ impl Asker for Search {
         if self.ask_at > now {
             return;
         }
-        let due = |found: &&mut Found| {
-            found.reading.as_ref().and_then(Reading::next_at).is_some_and(|at| at <= now)
-        };
+        let due =
+            |found: &&mut Found| found.reading.as_ref().and_then(Reading::next_at).is_some_and(|at| at <= now);
         if let Some(found) = self.found.values_mut().find(due) {
             let reading = found.reading.iter_mut();
             reading.for_each(|reading| reading.ask(now, &mut self.line, out));

@@ -7,8 +7,7 @@ use std::time::Duration;
 use lantern_wire::Arp;
 use lantern_wire::art_net::PORT;
 
-use crate::conversation::outbox::Outbox;
-use crate::conversation::{Outgoing, Vantage};
+use super::{Outgoing, Vantage};
 
 /// How often is asked, and how far apart: a lost question or answer must not make an address free. Twice as often as the
 /// RFC has it, since a wrong guess here is what nobody may make.
@@ -30,15 +29,15 @@ pub enum AskedBy {
 
 /// One address being asked for.
 #[derive(Debug)]
-pub(super) struct Probe {
-    pub(super) address: Ipv4Addr,
+pub(crate) struct Probe {
+    pub(crate) address: Ipv4Addr,
     asked: u32,
     began: Duration,
 }
 
 impl AskedBy {
     /// What is possible from there.
-    pub(super) fn from(vantage: &Vantage) -> Self {
+    pub(crate) fn from(vantage: &Vantage) -> Self {
         if vantage.frames_from().is_some() {
             Self::Arp
         } else if (vantage.means.echo || vantage.means.neighbours) && !vantage.is_on_loopback() {
@@ -60,12 +59,12 @@ impl fmt::Display for AskedBy {
 }
 
 impl Probe {
-    pub(super) const fn new(now: Duration, address: Ipv4Addr) -> Self {
+    pub(crate) const fn new(now: Duration, address: Ipv4Addr) -> Self {
         Self { address, asked: 0, began: now }
     }
 
     /// When the next question is due, or the silence is over.
-    pub(super) fn next_at(&self) -> Duration {
+    pub(crate) fn next_at(&self) -> Duration {
         if self.asked < ASKS { self.began + ASK_EVERY * self.asked } else { self.ends_at() }
     }
 
@@ -74,12 +73,12 @@ impl Probe {
     }
 
     /// Whether nobody has answered in all the time there is.
-    pub(super) fn is_over(&self, now: Duration) -> bool {
+    pub(crate) fn is_over(&self, now: Duration) -> bool {
         self.asked >= ASKS && self.ends_at() <= now
     }
 
     /// Asks, when it is due.
-    pub(super) fn ask(&mut self, now: Duration, vantage: &Vantage, outbox: &mut Outbox) {
+    pub(crate) fn ask(&mut self, now: Duration, vantage: &Vantage, send: &mut impl FnMut(Outgoing)) {
         if self.asked >= ASKS || self.next_at() > now {
             return;
         }
@@ -87,18 +86,14 @@ impl Probe {
         let to = self.address;
         let seat = vantage.seat_beside(to).unwrap_or(0);
         if let Some(own) = vantage.frames_from() {
-            return outbox.send_in_turn(Outgoing::Frame(Arp::probe(own, to).to_bytes()));
+            return send(Outgoing::Frame(Arp::probe(own, to).to_bytes()));
         }
         if vantage.means.echo {
-            outbox.send_in_turn(Outgoing::Echo { seat, to });
+            send(Outgoing::Echo { seat, to });
         }
-        outbox.send_in_turn(Outgoing::Datagram {
-            seat,
-            to: SocketAddrV4::new(to, PORT),
-            bytes: crate::conversation::outbox::poll(),
-        });
+        send(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: super::outbox::poll() });
         if vantage.means.neighbours && self.asked.is_multiple_of(3) {
-            outbox.send_in_turn(Outgoing::Neighbours);
+            send(Outgoing::Neighbours);
         }
     }
 }

@@ -1,0 +1,151 @@
+//! What can be set on a device: as it says itself, else as its kind on the sheet, else as the shipped kind says.
+
+use lantern_wire::art_net::{LongName, ShortName};
+use lantern_wire::rdm::parameter::MOST_LABEL;
+
+use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
+use super::{Change, Subject};
+use crate::census::{FoundNode, Unit};
+use crate::facts::{Difference, Field, PortField, Value};
+use crate::finding::Finding;
+use crate::kind::{Kind, Settable};
+
+/// Why a difference cannot be made to vanish from here, if it cannot.
+pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &Difference) -> Option<Finding> {
+    let by_itself = match subject {
+        Subject::Node(node) => not_settable_on_node(node, difference),
+        Subject::Unit(unit) => not_settable_on_unit(unit, difference),
+    };
+    by_itself.or_else(|| not_settable_by_kind(subject, kind?, difference))
+}
+
+/// What its kind cannot be told, where the device does not say otherwise itself.
+fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference) -> Option<Finding> {
+    let setting = match (difference.field, &difference.planned) {
+        (Field::Address | Field::Mask | Field::Gateway, _) => Settable::Address,
+        (Field::Addressing, Value::Flag(true)) => Settable::Dhcp,
+        (Field::Addressing, _) => Settable::Address,
+        (Field::Name, _) => Settable::Name,
+        (Field::Label, _) => Settable::Label,
+        (Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss), _) => Settable::DataLoss,
+        (Field::Port(_, PortField::Direction), _) => Settable::Direction,
+        (Field::Port(_, PortField::Protocol), _) => Settable::Protocol,
+        (Field::Port(_, PortField::Universe), _) => Settable::Universe,
+        (Field::Port(_, PortField::Merge), _) => Settable::Merge,
+        (Field::Port(_, PortField::Rdm), _) => Settable::Rdm,
+        (Field::Firmware | Field::Pages | Field::Port(_, PortField::Presence), _) => return None,
+    };
+    let says_so = subject.node().is_some_and(|node| match setting {
+        Settable::Dhcp => node.can.dhcp == Some(true),
+        Settable::DataLoss => node.can.data_loss == Some(true),
+        Settable::Direction => node.can.direction == Some(true),
+        Settable::Protocol => node.can.protocol == Some(true),
+        _ => false,
+    });
+    (!says_so && !kind.can_set(setting)).then(|| {
+        UNABLE.finding(
+            format!(
+                "a {} cannot be told its {} over the network, as its kind says",
+                kind.title(),
+                difference.field
+            ),
+            format!(
+                "set {} at the unit, or correct the settings of the kind {}",
+                subject.title(),
+                kind.name.value
+            ),
+        )
+    })
+}
+
+fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding> {
+    // Whoever is given an address is meant to keep it; one that has no word for that is given it all the same.
+    let is_implied = difference.field == Field::Addressing && !difference.wants_dhcp();
+    (difference.cannot_be_told() && !is_implied).then(|| {
+        UNABLE.finding(
+            format!("{} does not tell its {} by {}", unit.title(), difference.field, unit.family),
+            "set it at the unit itself",
+        )
+    })
+}
+
+fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Finding> {
+    let name = node.title();
+    let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
+    match (difference.field, &difference.planned) {
+        (Field::Firmware, _) => Some(NOT_FROM_HERE.finding(
+            format!("{name}: {difference}"),
+            "load the firmware with the maker's tool, or correct the sheet",
+        )),
+        (Field::OnDataLoss, _) if node.can.data_loss == Some(false) => unable(
+            format!("{name} cannot be told what to do on data loss"),
+            "set it at the unit, or take on_data_loss off the sheet",
+        ),
+        (Field::Addressing, Value::Flag(true)) if node.can.dhcp == Some(false) => {
+            unable(format!("{name} cannot take its address by DHCP"), "give it a fixed address")
+        }
+        (Field::Port(number, field), planned) => match (field, planned) {
+            (PortField::Presence, _) => unable(
+                format!("{name} has no port {number}, it states {}", node.port_count()),
+                "choose one of its ports",
+            ),
+            (PortField::Direction, _) if node.can.direction == Some(false) => unable(
+                format!("{name} cannot switch port {number} between input and output"),
+                "switch it at the unit, or use another port",
+            ),
+            (PortField::Protocol, _) if node.can.protocol == Some(false) => unable(
+                format!("{name} cannot switch port {number} to {}", difference.planned_in_words()),
+                "use the protocol it speaks, or another node",
+            ),
+            (PortField::Universe, Value::Universe(planned)) if planned.port_address().is_none() => unable(
+                format!("{planned} on {name} port {number} is above what can be programmed"),
+                "choose an sACN universe up to 32767",
+            ),
+            (PortField::Merge | PortField::OnDataLoss, _) if difference.cannot_be_told() => {
+                Some(NOT_FROM_HERE.finding(
+                    format!("{name}: {difference}"),
+                    "set and check it at the unit itself; Art-Net has no message for it",
+                ))
+            }
+            _ if is_unnamed(node, number) => Some(PAGE_UNNAMED.finding(
+                format!("{name} port {number} is on a page that does not say which it is"),
+                "set this port at the unit itself: several of its pages answer to one index",
+            )),
+            _ => None,
+        },
+        (Field::Pages, _) => Some(PAGES_MISSING.finding(
+            format!("only {} of the pages of {name} were heard", node.pages.len()),
+            "run the same command again; a lost answer is the usual cause",
+        )),
+        _ => None,
+    }
+}
+
+fn is_unnamed(node: &FoundNode, port: u32) -> bool {
+    let page = node.port(port).map(|(place, _)| place.page);
+    node.pages.iter().any(|one| Some(one.index) == page && !one.says_index)
+}
+
+/// Texts that are longer than the device keeps.
+pub(super) fn too_long(change: &Change) -> Vec<Finding> {
+    let finding = |what: &str, text: &str, most: usize| {
+        TOO_LONG.finding(
+            format!("the {what} {text:?} has {} bytes, {most} are kept", text.len()),
+            format!("shorten it to {most} bytes"),
+        )
+    };
+    let of_node = change.subject.node().is_some();
+    let long = |difference: &Difference| match (difference.field, &difference.planned) {
+        (Field::Name, Value::Text(planned)) if of_node && !ShortName::fits(planned.raw()) => {
+            Some(finding("name", planned.raw(), ShortName::CAPACITY))
+        }
+        (Field::Label, Value::Text(planned)) if of_node && !LongName::fits(planned.raw()) => {
+            Some(finding("label", planned.raw(), LongName::CAPACITY))
+        }
+        (Field::Label, Value::Text(planned)) if !of_node && planned.raw().len() > MOST_LABEL => {
+            Some(finding("label", planned.raw(), MOST_LABEL))
+        }
+        _ => None,
+    };
+    change.differences.iter().filter_map(long).collect()
+}

@@ -1,0 +1,159 @@
+//! Whom a change is about: an Art-Net node, or a unit of another family.
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+
+use crate::Said;
+use crate::census::{FoundNode, Unit, Way};
+use crate::facts::{Facts, Field, Known, Tells, Value};
+
+/// One that is to be changed, as it was found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Subject {
+    /// By Art-Net.
+    Node(Box<FoundNode>),
+    /// By the family of the unit.
+    Unit(Box<Unit>),
+}
+
+impl Subject {
+    /// This Art-Net node.
+    #[must_use]
+    pub fn of_node(node: &FoundNode) -> Self {
+        Self::Node(Box::new(node.clone()))
+    }
+
+    /// This unit.
+    #[must_use]
+    pub fn of_unit(unit: &Unit) -> Self {
+        Self::Unit(Box::new(unit.clone()))
+    }
+
+    /// The family by which it is changed.
+    #[must_use]
+    pub fn family(&self) -> Way {
+        match self {
+            Self::Node(_) => Way::ArtNet,
+            Self::Unit(unit) => unit.family,
+        }
+    }
+
+    /// Its MAC address, where it is known.
+    #[must_use]
+    pub fn mac(&self) -> Option<MacAddress> {
+        match self {
+            Self::Node(node) => node.mac,
+            Self::Unit(unit) => unit.mac,
+        }
+    }
+
+    /// Every MAC address it is known by.
+    pub fn macs(&self) -> impl Iterator<Item = MacAddress> {
+        let heard = match self {
+            Self::Node(node) => node.heard_mac,
+            Self::Unit(_) => None,
+        };
+        self.mac().into_iter().chain(heard)
+    }
+
+    /// Its address; all zero for one that has none.
+    #[must_use]
+    pub fn address(&self) -> Ipv4Addr {
+        match self {
+            Self::Node(node) => node.address,
+            Self::Unit(unit) => unit.address,
+        }
+    }
+
+    /// Whether it answers from this address.
+    #[must_use]
+    pub fn has(&self, address: Ipv4Addr) -> bool {
+        match self {
+            Self::Node(node) => node.addresses().any(|own| own == address),
+            Self::Unit(unit) => !address.is_unspecified() && unit.address == address,
+        }
+    }
+
+    /// What it calls itself.
+    #[must_use]
+    pub fn name(&self) -> Said {
+        match self {
+            Self::Node(node) => node.name(),
+            Self::Unit(unit) => unit.name(),
+        }
+    }
+
+    /// How to name it to people.
+    #[must_use]
+    pub fn title(&self) -> String {
+        match self {
+            Self::Node(node) => node.title(),
+            Self::Unit(unit) => unit.title(),
+        }
+    }
+
+    /// As an Art-Net node.
+    #[must_use]
+    pub fn node(&self) -> Option<&FoundNode> {
+        match self {
+            Self::Node(node) => Some(node),
+            Self::Unit(_) => None,
+        }
+    }
+
+    /// Whether this Art-Net node is the same device. Two that bear one MAC address at two addresses are two nodes.
+    #[must_use]
+    pub fn is_node(&self, other: &FoundNode) -> bool {
+        match self {
+            Self::Node(node) => node.mac == other.mac && node.address == other.address,
+            Self::Unit(unit) => unit.mac.is_some() && [other.mac, other.heard_mac].contains(&unit.mac),
+        }
+    }
+
+    /// The address that `field` has, where it was told and is one.
+    pub(crate) fn told_address(&self, field: Field) -> Option<Ipv4Addr> {
+        match self.tells(field, &Value::All) {
+            Known::Told(Value::Address(address)) => Some(address),
+            _ => None,
+        }
+    }
+}
+
+impl Tells for Subject {
+    fn tells(&self, field: Field, wanted: &Value) -> Known<Value> {
+        match self {
+            Self::Node(node) => node.tells(field, wanted),
+            Self::Unit(unit) => unit.tells(field, wanted),
+        }
+    }
+}
+
+impl Unit {
+    /// What its owner calls it; empty where it does not tell that.
+    #[must_use]
+    pub fn name(&self) -> Said {
+        let text = |field| match self.facts.get(field) {
+            Some(Value::Text(text)) if !text.is_empty() => Some(text.clone()),
+            _ => None,
+        };
+        text(Field::Name).or_else(|| text(Field::Label)).unwrap_or_default()
+    }
+
+    /// Its name, or how its family knows it.
+    #[must_use]
+    pub fn title(&self) -> String {
+        let name = self.name();
+        if name.is_empty() { format!("{} {}", self.family, self.identity) } else { name.to_string() }
+    }
+}
+
+impl Tells for Unit {
+    /// Where it is, the packet it came in says; the rest is what it told.
+    fn tells(&self, field: Field, wanted: &Value) -> Known<Value> {
+        match field {
+            Field::Address => Known::Told(Value::Address(self.address)),
+            _ => Facts::tells(&self.facts, field, wanted),
+        }
+    }
+}
