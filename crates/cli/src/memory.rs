@@ -230,6 +230,7 @@ impl Remembered {
             seen_by: Vec::new(),
             node: None,
             units: Vec::new(),
+            set_as: None,
         }
     }
 }

@@ -219,3 +219,45 @@ fn targets_of_llrp_are_found_in_any_subnet() {
         assert!(without.contains("who has none"), "{without}");
     }
 }
+
+/// One in a foreign subnet, one without an address, two at one: the sheet is made true by LLRP, and really is.
+#[test]
+fn targets_of_llrp_are_brought_home_and_read_back() {
+    let targets: String =
+        [(1, "192.168.7.9", ""), (2, "0.0.0.0", ""), (3, "10.40.1.9", ""), (4, "10.40.1.9", "ignores-apply")]
+            .iter()
+            .map(|(i, address, quirk)| {
+                let quirks = if quirk.is_empty() { String::new() } else { format!(", quirks = [\"{quirk}\"]") };
+                device("unit", *i, address, &format!("llrp = {{ uid = \"7ff0:0000000{i}\"{quirks} }}"))
+            })
+            .collect();
+    let node = |i: u8| {
+        format!(
+            "[[node]]\nname = \"beacon-{i}\"\nkind = \"beacon\"\nmac = \"02:4f:4c:00:00:0{i}\"\naddress = \"10.40.2.{i}\"\n"
+        )
+    };
+    let sheet = format!(
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"none\"\n\
+         [[kind]]\nname = \"beacon\"\nmaker = \"Marrowbright\"\nmodel = \"Beacon\"\nports = 0\n{}{}{}",
+        node(1),
+        node(2),
+        node(3)
+    );
+    let script = format!(
+        "printf '%s' '{sheet}' > t.rig.toml; deft-lantern apply t.rig.toml --yes; echo apply $?; \
+         deft-lantern check t.rig.toml; echo check $?; \
+         deft-lantern set 7ff0:00000004 --address 10.40.2.4 --mask /16 --restart 8 --yes; echo set $?; \
+         for i in 1 2 3 4; do echo at $i $(arping -c 1 -w 1 -I rig0 10.40.2.$i | grep -o '02:4f:4c:00:00:0.'); done"
+    );
+    let Some(said) = on_scene(&scene(&targets), &script) else { return };
+    for i in 1..=3 {
+        said.line(&["done", &format!("at 10.40.2.{i}, read back")]);
+        assert!(said.out.contains(&format!("at {i} 02:4f:4c:00:00:0{i}")), "{}", said.out);
+        said.line(&[&format!("beacon-{i}"), "as planned", &format!("10.40.2.{i}")]);
+    }
+    assert!(said.out.contains("apply 0"), "{}{}", said.out, said.notes);
+    // Quay-north is not on this sheet.
+    assert!(said.out.contains("check 1"), "{}{}", said.out, said.notes);
+    assert!(said.out.contains("acknowledged  LLRP 7ff0:00000004") && said.out.contains("set 3"), "{}", said.out);
+    assert!(said.out.ends_with("at 4\n") || said.out.contains("at 4\n"), "{}", said.out);
+}

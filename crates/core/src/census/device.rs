@@ -36,6 +36,9 @@ pub struct Device {
     /// The places of what belongs to it among [`Census::units`].
     #[serde(skip)]
     pub units: Vec<usize>,
+    /// What to call it by where it can be set wherever it stands, by a family that needs no address for that.
+    #[serde(skip)]
+    pub set_as: Option<String>,
 }
 
 /// One way in which a device was seen.
@@ -86,6 +89,7 @@ struct Group {
     to_us: bool,
     node: Option<usize>,
     units: Vec<usize>,
+    set_as: Option<String>,
 }
 
 impl Group {
@@ -201,6 +205,7 @@ impl Census {
             let group = by_mac.or_else(|| groups.holders(unit.address).first().copied());
             if let Some(group) = group {
                 groups.all[group].units.push(index);
+                groups.all[group].set_as = unit.is_settable().then(|| unit.identity.to_string());
             }
         }
     }
@@ -224,6 +229,7 @@ impl Census {
                         to_us: false,
                         node: Some(index),
                         units: Vec::new(),
+                        set_as: None,
                     });
                     groups.hold(node.address, groups.all.len() - 1);
                 }
@@ -252,6 +258,7 @@ impl Census {
             seen_by,
             node: group.node,
             units: group.units.clone(),
+            set_as: group.set_as.clone(),
         }
     }
 }
@@ -287,6 +294,9 @@ impl Device {
     /// What the program's user can type to get further with it; `None` when it is all right.
     #[must_use]
     pub fn next(&self) -> Option<String> {
+        if let (Some(name), Standing::OtherSubnet | Standing::NoAddress) = (&self.set_as, self.standing) {
+            return Some(format!("deft-lantern set {name} --address ADDRESS"));
+        }
         let range = || self.address.map(|address| format!("deft-lantern survey --range {address}"));
         match self.standing {
             Standing::Answers => None,

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Way;
 use crate::facts::Facts;
-use crate::{Said, as_text};
+use crate::{Said, as_text, family};
 
 /// One thing a family speaks for: a target of LLRP, a projector that speaks its own protocol.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -28,6 +28,14 @@ pub struct Unit {
     pub mac: Option<MacAddress>,
     /// What it told of itself, and what it could.
     pub facts: Facts,
+}
+
+impl Unit {
+    /// Whether its family can set anything on it, and it told enough of itself for that.
+    #[must_use]
+    pub fn is_settable(&self) -> bool {
+        family::can_set(self.family) && self.facts.told().next().is_some()
+    }
 }
 
 /// What tells one unit from another. Several may bear one identity.

@@ -5,7 +5,6 @@ use crate::address::Subnet;
 use crate::census::{FoundNode, Unit};
 use crate::compare::{Comparison, Row, State, Wanted};
 use crate::facts::{Difference, Field};
-use crate::family;
 use crate::finding::{Finding, Severity};
 
 /// What is to be changed, in order, and what speaks against it.
@@ -119,7 +118,7 @@ impl Protection<'_> {
     /// The first of these units that can be set at all.
     fn settable_unit(&self, mut places: impl Iterator<Item = usize>) -> Option<Unit> {
         let units = self.census.units();
-        places.find_map(|place| units.get(place).filter(|unit| is_settable(unit)).cloned())
+        places.find_map(|place| units.get(place).filter(|unit| unit.is_settable()).cloned())
     }
 
     /// The unit by which an Art-Net node can be set that stands where no datagram of ours reaches it.
@@ -130,13 +129,8 @@ impl Protection<'_> {
         }
         let units = self.census.units().into_iter();
         let own = |unit: &Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
-        units.into_iter().find(|unit| own(unit) && is_settable(unit))
+        units.into_iter().find(|unit| own(unit) && unit.is_settable())
     }
-}
-
-/// Whether its family can set anything on the unit.
-fn is_settable(unit: &Unit) -> bool {
-    family::can_set(unit.family) && unit.facts.told().next().is_some()
 }
 
 /// The change that makes the settable differences vanish; those that are not become findings.

@@ -137,7 +137,12 @@ pub fn world_clashes(
     findings.extend(nodes.iter().filter_map(|node| wrong_mask(node, from)));
     findings.extend(nodes.iter().filter_map(|node| states_another(node)));
     findings.extend(nodes.iter().filter_map(|node| no_lease(node)));
-    findings.extend(unreachable(devices, from));
+    let (set_from_here, far): (Vec<&Device>, Vec<_>) = devices
+        .iter()
+        .filter(|device| device.standing == Standing::OtherSubnet)
+        .partition(|device| device.set_as.is_some());
+    findings.extend(unreachable(&far, from));
+    findings.extend(set_where_they_are(&set_from_here, from));
     findings.extend(rivals(census, sheet));
     findings.extend(census.sources().iter().flat_map(about_source));
     findings.extend(same_name(&nodes));
@@ -168,14 +173,19 @@ pub fn shared_addresses(census: &Census, devices: &[Device], from: &Viewpoint) -
     };
     let finding = |contested: &Contested| {
         let what = format!("{} is held by {}", contested.address, named(contested.macs.iter().map(who), " and "));
-        TWICE.finding(what, "unplug one of them, then set the other's address")
+        let settable = contested.macs.iter().find_map(|mac| by_mac.get(mac)?.set_as.as_ref());
+        let remedy = settable.map_or_else(
+            || "unplug one of them, then set the other's address".to_owned(),
+            |name| format!("give one of them another: deft-lantern set {name} --address ADDRESS"),
+        );
+        TWICE.finding(what, remedy)
     };
     census.contested(from).iter().filter(|one| held.contains(&one.address)).map(finding).collect()
 }
 
 /// One finding for all of them: one command advises on them together.
-fn unreachable(devices: &[Device], from: &Viewpoint) -> Option<Finding> {
-    let far = devices.iter().filter(|device| device.standing == Standing::OtherSubnet);
+fn unreachable(devices: &[&Device], from: &Viewpoint) -> Option<Finding> {
+    let far = devices.iter();
     let far: Vec<(String, Ipv4Addr)> =
         far.filter_map(|device| Some((device.title_beside_address(), device.address?))).collect();
     if far.is_empty() {
@@ -190,6 +200,15 @@ fn unreachable(devices: &[Device], from: &Viewpoint) -> Option<Finding> {
     let remedy =
         format!("give this computer a second address there: deft-lantern adapters advise {}", targets.join(" "));
     Some(UNREACHABLE.finding(what, remedy))
+}
+
+/// Those of another subnet that a family reaches all the same.
+fn set_where_they_are(devices: &[&Device], from: &Viewpoint) -> Option<Finding> {
+    let first = devices.first()?.set_as.as_ref()?;
+    let place = |device: &&Device| Some(format!("{} has {}", device.title_beside_address(), device.address?));
+    let here = named(from.subnets.iter().map(ToString::to_string), ", ");
+    let what = format!("{}, this computer is in {here}", named(devices.iter().filter_map(place), ", "));
+    Some(UNREACHABLE.finding(what, format!("set it where it is: deft-lantern set {first} --address ADDRESS")))
 }
 
 fn about_source(source: &Source) -> Vec<Finding> {

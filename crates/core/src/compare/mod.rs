@@ -196,7 +196,9 @@ impl Tells for Together<'_> {
         if field == Field::Address {
             let is_wanted = |address: &&Ipv4Addr| *wanted == Value::Address(**address);
             let there = device.addresses.iter().find(is_wanted).copied().or(device.address);
-            return Known::told(there.map(Value::Address));
+            // A unit that spoke without an address has told so.
+            let none = (!device.units.is_empty()).then_some(Ipv4Addr::UNSPECIFIED);
+            return Known::told(there.or(none).map(Value::Address));
         }
         let told =
             device.units.iter().filter_map(|place| self.units.get(*place)).map(|unit| unit.tells(field, wanted));
@@ -287,11 +289,11 @@ impl Comparison<'_> {
         }
         let (first, more) = (names.first()?, names.len() - 1);
         let who = match more {
-            0 => (*first).to_owned(),
-            more => format!("{first} and {more} more"),
+            0 => format!("{first} speaks"),
+            more => format!("{first} and {more} more speak"),
         };
         let fields: Vec<String> = fields.iter().map(ToString::to_string).collect();
-        let what = format!("{who} speak nothing that tells {}", fields.join(", "));
+        let what = format!("{who} nothing that tells {}", fields.join(", "));
         Some(UNCHECKED.finding(what, "look at the units themselves, or at their web pages"))
     }
 

@@ -80,7 +80,7 @@ impl Field {
         match (self, value) {
             (Self::Addressing, Value::Flag(true)) => "by DHCP".to_owned(),
             (Self::Addressing, Value::Flag(false)) => "fixed".to_owned(),
-            (Self::Gateway, Value::Address(gateway)) if gateway.is_unspecified() => "none".to_owned(),
+            (Self::Address | Self::Gateway, Value::Address(none)) if none.is_unspecified() => "none".to_owned(),
             (Self::Name | Self::Label, Value::Text(text)) if text.is_empty() => "(empty)".to_owned(),
             (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
             (Self::Port(_, PortField::Presence), Value::Count(has)) => format!("only {has} ports"),
