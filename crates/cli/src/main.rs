@@ -16,6 +16,7 @@ mod logbook_file;
 mod machine;
 mod memory;
 mod output;
+mod secrets;
 mod session;
 
 use std::process::ExitCode;

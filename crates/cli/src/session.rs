@@ -11,6 +11,7 @@ use lantern_core::address::Subnet;
 use lantern_core::census::{Census, Device, Viewpoint, Ways};
 use lantern_core::compare::Everybody;
 use lantern_core::conversation::{Concern, Conversation, Seat, Survey, SurveyPlan, Vantage};
+use lantern_core::secret::Secrets;
 use lantern_core::sheet::RigSheet;
 use lantern_net::{Lack, NetError, Station, Traffic, Wants, run};
 
@@ -20,6 +21,7 @@ use crate::files::SheetFile;
 use crate::interrupt::{self, Calm};
 use crate::machine::computer;
 use crate::output::Out;
+use crate::secrets;
 
 /// Which adapter, and which sheet tells about the rig.
 #[derive(Debug, Clone, clap::Args, Default)]
@@ -51,6 +53,7 @@ pub(crate) struct Session {
     computer: Computer,
     station: Station,
     sheet: Option<SheetFile>,
+    secrets: Secrets,
 }
 
 impl Where {
@@ -97,7 +100,11 @@ impl Session {
         let places: Vec<String> =
             choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
         out.note(&format!("on {} as {}: {}", choice.name, places.join(" and "), choice.why))?;
-        let session = Self { choice, computer, station, sheet };
+        let (secrets, trouble) = secrets::kept();
+        if let Some(trouble) = trouble {
+            out.note(&trouble)?;
+        }
+        let session = Self { choice, computer, station, sheet, secrets };
         if let Some(sentence) = session.about_the_port() {
             out.note(&sentence)?;
         }
@@ -185,6 +192,7 @@ impl Session {
             vantage: self.vantage(),
             ways: Ways::ALL,
             ranges: SurveyPlan::usual_ranges(self.seats()),
+            secrets: self.secrets.clone(),
             ..SurveyPlan::art_net(self.seats().to_vec(), None, false)
         }
     }

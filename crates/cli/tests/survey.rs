@@ -23,7 +23,7 @@ struct Answer {
     sources: Vec<serde_json::Value>,
     services: Vec<serde_json::Value>,
     streams: Vec<serde_json::Value>,
-    targets: Vec<serde_json::Value>,
+    units: Vec<serde_json::Value>,
     surroundings: Surroundings,
     findings: Vec<Finding>,
     blind_spots: Vec<String>,

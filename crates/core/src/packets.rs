@@ -60,3 +60,13 @@ pub fn read_neighbour(frame: &[u8], fresh: bool) -> Option<Neighbour> {
     let arp = Arp::parse(frame).ok()?;
     Some(Neighbour { address: arp.sender, mac: arp.sender_mac, fresh })
 }
+
+/// Whether an Ethernet frame belongs to a connection over TCP of somebody whom `is_own` knows.
+#[must_use]
+pub fn is_of_connection(frame: &[u8], is_own: impl Fn(Ipv4Addr) -> bool) -> bool {
+    const IPV4: [u8; 2] = [0x08, 0x00];
+    const TCP: u8 = 6;
+    let Some(head) = frame.get(12..34).filter(|head| head[..2] == IPV4 && head[11] == TCP) else { return false };
+    let address = |at: usize| Ipv4Addr::new(head[at], head[at + 1], head[at + 2], head[at + 3]);
+    is_own(address(14)) || is_own(address(18))
+}

@@ -6,6 +6,7 @@ use serde_json::{Map, Value, json};
 
 use crate::kind::{FactoryMode, Settable};
 use crate::sheet::{Carried, FORMAT, SLOTS};
+use crate::way::Way;
 use crate::{DataLoss, Merge, Protocol};
 
 /// What a key holds.
@@ -181,6 +182,7 @@ fn kind() -> Vec<Key> {
         key("chain", Number(1, 1024), "Units that may be chained one behind the other."),
         key("name_bytes", Number(1, 17), "Bytes of a name that it keeps."),
         key("settings", WordList(words(&Settable::WORDS)), "What can be set on it over the network."),
+        key("speaks", WordList(words(&Way::SPOKEN)), "By what it should answer; art-net where it has ports."),
     ]
 }
 

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use lantern_wire::art_net;
+use lantern_wire::{art_net, pjlink};
 use serde::{Deserialize, Serialize};
 
 /// Which way a port works.
@@ -49,6 +49,65 @@ pub enum Protocol {
     ArtNet,
     /// Streaming ACN.
     Sacn,
+}
+
+/// Whether a device is on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Power {
+    /// In standby.
+    Off,
+    /// On.
+    On,
+    /// Cooling down.
+    Cooling,
+    /// Warming up.
+    Warming,
+}
+
+/// Whether a device lets itself be read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Access {
+    /// It does.
+    Open,
+    /// It wants a password, and none is known.
+    Locked,
+    /// It refuses the password that is known.
+    Refused,
+}
+
+impl Power {
+    const WORDS: [(&'static str, Self); 4] =
+        [("off", Self::Off), ("on", Self::On), ("cooling", Self::Cooling), ("warming", Self::Warming)];
+}
+
+impl Access {
+    const WORDS: [(&'static str, Self); 3] =
+        [("open", Self::Open), ("wants a password", Self::Locked), ("refuses the password", Self::Refused)];
+}
+
+impl From<pjlink::Power> for Power {
+    fn from(power: pjlink::Power) -> Self {
+        match power {
+            pjlink::Power::Off => Self::Off,
+            pjlink::Power::On => Self::On,
+            pjlink::Power::Cooling => Self::Cooling,
+            pjlink::Power::Warming => Self::Warming,
+        }
+    }
+}
+
+impl fmt::Display for Power {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(word_of(&Self::WORDS, self))
+    }
+}
+
+impl fmt::Display for Access {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(word_of(&Self::WORDS, self))
+    }
 }
 
 impl Protocol {

@@ -31,6 +31,8 @@ pub enum Way {
     Igmp,
     /// It answered a search by LLRP.
     Llrp,
+    /// It told its state by PJLink.
+    Pjlink,
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -40,13 +42,22 @@ pub enum Way {
 pub struct Ways(u16);
 
 impl Way {
+    /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
+    pub const SPOKEN: [(&'static str, Self); 5] = [
+        ("art-net", Self::ArtNet),
+        ("llrp", Self::Llrp),
+        ("pjlink", Self::Pjlink),
+        ("dns-sd", Self::DnsSd),
+        ("echo", Self::Echo),
+    ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 13] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
         Self::Sap,
         Self::Llrp,
+        Self::Pjlink,
         Self::Echo,
         Self::Arp,
         Self::Neighbours,
@@ -55,6 +66,12 @@ impl Way {
         Self::Igmp,
         Self::Traffic,
     ];
+
+    /// Whether devices that are asked so may want a password.
+    #[must_use]
+    pub const fn takes_password(self) -> bool {
+        matches!(self, Self::Pjlink)
+    }
 
     /// Its name on the command line and in files.
     #[must_use]
@@ -71,6 +88,7 @@ impl Way {
             Self::Lldp => "lldp",
             Self::Igmp => "igmp",
             Self::Llrp => "llrp",
+            Self::Pjlink => "pjlink",
             Self::Traffic => "traffic",
         }
     }
@@ -115,6 +133,7 @@ impl fmt::Display for Way {
             Self::Lldp => "LLDP",
             Self::Igmp => "IGMP",
             Self::Llrp => "LLRP",
+            Self::Pjlink => "PJLink",
             Self::Traffic => "traffic",
         })
     }

@@ -7,12 +7,13 @@ use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 
 use lantern_core::MacAddress;
-use lantern_core::conversation::{Conversation, Datagram, Heard, Neighbour, Outgoing};
+use lantern_core::conversation::{Conversation, Datagram, Heard, LinkId, LinkNews, Neighbour, Outgoing};
 use lantern_core::packets;
 use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
+use crate::links::{Links, News};
 use crate::neighbours::neighbours;
 use crate::station::Echoes;
 use crate::{NetError, Station};
@@ -43,11 +44,12 @@ pub struct Traffic {
 }
 
 /// What came in.
-enum Input {
+pub(crate) enum Input {
     Datagram { port: u16, from: SocketAddrV4, bytes: Vec<u8> },
     Frame(Vec<u8>),
     Echo(Ipv4Addr),
     Neighbours(Vec<Neighbour>),
+    Link(LinkId, News),
 }
 
 /// The most addresses whose MAC address is kept, to send frames to.
@@ -80,6 +82,7 @@ struct Run<'a> {
     inbox: Receiver<Input>,
     mail: Sender<Input>,
     readers: JoinSet<()>,
+    links: Links,
     began: Instant,
     traffic: Traffic,
     refusal: Option<io::Error>,
@@ -116,7 +119,19 @@ impl<'a> Run<'a> {
             recorder.borrow_mut().begin()?;
         }
         let macs = HashMap::new();
-        Ok(Self { station, out, turn: 0, inbox, mail, readers, began, traffic, refusal: None, macs })
+        Ok(Self {
+            station,
+            out,
+            turn: 0,
+            inbox,
+            mail,
+            readers,
+            links: Links::default(),
+            began,
+            traffic,
+            refusal: None,
+            macs,
+        })
     }
 
     async fn drive<C: Conversation>(
@@ -175,6 +190,16 @@ impl<'a> Run<'a> {
                 self.learn_mac(frame);
                 conversation.hear(now, &Heard::Frame(frame));
             }
+            Input::Link(link, news) => {
+                if self.links.hears(*link, news) {
+                    let news = match news {
+                        News::Opened => LinkNews::Opened,
+                        News::Bytes(bytes) => LinkNews::Bytes(bytes),
+                        News::Closed(end) => LinkNews::Closed(*end),
+                    };
+                    conversation.hear(now, &Heard::Link(*link, news));
+                }
+            }
             Input::Echo(from) => conversation.hear(now, &Heard::Echo(*from)),
             Input::Neighbours(table) => conversation.hear(now, &Heard::Neighbours(table)),
         }
@@ -205,6 +230,9 @@ impl<'a> Run<'a> {
                 return;
             }
             Outgoing::Join { seat, group, port } => return self.join(seat, group, port),
+            Outgoing::Open { link, to } => return self.open(link, to),
+            Outgoing::Write { link, bytes } => return self.links.write(link, bytes),
+            Outgoing::Close { link } => return self.links.close(link),
         };
         match sent {
             Ok(()) => self.traffic.sent += 1,
@@ -258,6 +286,13 @@ impl<'a> Run<'a> {
         }
     }
 
+    /// Opens a connection, from our address beside the other side.
+    fn open(&mut self, link: LinkId, to: SocketAddrV4) {
+        let from = self.station.seats.get(self.station.seat_of(*to.ip())).map(|seat| seat.own);
+        self.traffic.sent += 1;
+        self.links.open(link, from, to, self.mail.clone(), &mut self.readers);
+    }
+
     /// All seats of a station sit on one adapter, so one of them is enough.
     fn join(&mut self, seat: usize, group: Ipv4Addr, port: u16) {
         let is_first = seat == 0 && self.station.seats.first().is_some_and(|seat| !seat.own.is_loopback());
@@ -273,12 +308,14 @@ impl<'a> Run<'a> {
         let mut recorder = recorder.borrow_mut();
         let own = self.station.seats.first().map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
         match input {
+            // What passes on our own connections may be answers to a password.
+            Input::Frame(frame) if packets::is_of_connection(frame, |address| self.station.is_own(address)) => {}
             Input::Frame(frame) => recorder.frame(now, frame),
             // Where frames are heard, every datagram is among them.
             Input::Datagram { port, from, bytes } if self.station.tap.is_none() => {
                 recorder.datagram(now, *from, SocketAddrV4::new(own, *port), bytes);
             }
-            Input::Datagram { .. } => {}
+            Input::Datagram { .. } | Input::Link(..) => {}
             Input::Echo(from) => recorder.echo_reply(now, *from, own),
             Input::Neighbours(table) => recorder.neighbours(now, table),
         }
@@ -303,7 +340,12 @@ impl<'a> Run<'a> {
                     recorder.datagram(now, SocketAddrV4::new(own, from.port()), *to, bytes);
                 }
             }
-            Outgoing::Datagram { .. } | Outgoing::Neighbours | Outgoing::Join { .. } => {}
+            Outgoing::Datagram { .. }
+            | Outgoing::Neighbours
+            | Outgoing::Join { .. }
+            | Outgoing::Open { .. }
+            | Outgoing::Write { .. }
+            | Outgoing::Close { .. } => {}
         }
     }
 }

@@ -9,6 +9,7 @@ mod capture;
 mod computer;
 mod driver;
 mod error;
+mod links;
 mod neighbours;
 #[cfg(target_os = "linux")]
 mod netlink;

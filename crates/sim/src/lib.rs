@@ -14,10 +14,13 @@ mod node;
 mod party;
 mod scene;
 
-pub use device::{DeviceSetup, IpState, LlrpQuirk, LlrpSetup, ServiceSetup, SimDevice, StreamSetup, Utterance};
+pub use device::{
+    DeviceSetup, IpState, Linked, LlrpQuirk, LlrpSetup, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice,
+    StreamSetup, Utterance,
+};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
-pub use ground::{Heard, LoopbackGround, MemoryGround};
+pub use ground::{Heard, LinkHeard, LoopbackGround, MemoryGround};
 pub use link::{Link, Trouble};
 pub use model::Model;
 pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Written};

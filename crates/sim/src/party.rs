@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::PORT;
 
-use crate::device::Utterance;
+use crate::device::{Linked, Utterance};
 use crate::{Scene, SimDevice, SimNode};
 
 /// One of them, for grounds that carry datagrams and frames of any kind.
@@ -91,6 +91,41 @@ impl Party {
         match self {
             Self::Node(_) => Vec::new(),
             Self::Device(device) => device.groups().collect(),
+        }
+    }
+
+    /// The TCP ports on which it takes connections.
+    pub(crate) fn link_ports(&self) -> Vec<u16> {
+        self.device().map_or_else(Vec::new, |device| device.link_ports().collect())
+    }
+
+    pub(crate) fn opened(&mut self, now: Duration, port: u16, link: u64) {
+        self.device_mut().into_iter().for_each(|device| device.opened(now, port, link));
+    }
+
+    pub(crate) fn heard_on(&mut self, now: Duration, link: u64, bytes: &[u8]) {
+        self.device_mut().into_iter().for_each(|device| device.heard_on(now, link, bytes));
+    }
+
+    pub(crate) fn closed(&mut self, link: u64) {
+        self.device_mut().into_iter().for_each(|device| device.closed(link));
+    }
+
+    pub(crate) fn next_linked(&mut self) -> Option<(u64, Linked)> {
+        self.device_mut().and_then(SimDevice::next_linked)
+    }
+
+    const fn device(&self) -> Option<&SimDevice> {
+        match self {
+            Self::Node(_) => None,
+            Self::Device(device) => Some(device),
+        }
+    }
+
+    const fn device_mut(&mut self) -> Option<&mut SimDevice> {
+        match self {
+            Self::Node(_) => None,
+            Self::Device(device) => Some(device),
         }
     }
 

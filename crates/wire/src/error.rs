@@ -40,6 +40,8 @@ pub enum Layer {
     Llrp,
     /// Remote device management (E1.20).
     Rdm,
+    /// A line or datagram of PJLink.
+    Pjlink,
 }
 
 impl fmt::Display for Layer {
@@ -61,6 +63,7 @@ impl fmt::Display for Layer {
             Self::DnsSd => f.write_str("multicast DNS"),
             Self::Llrp => f.write_str("LLRP"),
             Self::Rdm => f.write_str("RDM"),
+            Self::Pjlink => f.write_str("PJLink"),
         }
     }
 }

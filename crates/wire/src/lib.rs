@@ -15,6 +15,7 @@ pub mod lldp;
 pub mod llrp;
 mod mac;
 pub mod packet;
+pub mod pjlink;
 pub mod rdm;
 pub mod sacn;
 pub mod sap;

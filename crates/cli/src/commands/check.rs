@@ -1,6 +1,6 @@
 //! `check`: does every node answer, and is it as planned.
 
-use lantern_core::census::Device;
+use lantern_core::census::{Device, Way};
 use lantern_core::clash::{is_same_name, world_clashes};
 use lantern_core::compare::{Comparison, Row, State, compare_all, held_addresses};
 use lantern_core::conversation::Concern;
@@ -137,7 +137,7 @@ fn table(comparison: &Comparison<'_>) -> Table {
             State::NotAsked => {
                 (row.planned.address.value.to_string(), "speaks no Art-Net; out of reach here".to_owned())
             }
-            State::Mute(device) => (address_of(device), format!("answers no Art-Net; {}", device.standing)),
+            State::Mute(device, way) => (address_of(device), format!("answers no {way}; {}", device.standing)),
             State::Seen(device, differences) => (address_of(device), seen(device, differences)),
             State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),
             State::Ambiguous(several) => (String::new(), format!("{} units could be it", several.len())),
@@ -189,7 +189,8 @@ fn answering(differences: &[Difference]) -> (&'static str, Tone) {
 
 fn state(row: &Row<'_>) -> (&'static str, Tone) {
     match &row.state {
-        State::Mute(_) => ("no Art-Net", Tone::Bad),
+        State::Mute(_, Way::ArtNet) => ("no Art-Net", Tone::Bad),
+        State::Mute(..) => ("mute", Tone::Bad),
         State::Seen(_, differences) => answering(differences),
         State::NotAsked => ("not asked", Tone::Faint),
         State::Missing => ("missing", Tone::Bad),
@@ -202,7 +203,7 @@ fn answer<'a>(comparison: &'a Comparison<'_>, findings: &'a [Finding]) -> Answer
     let line = |row: &'a Row<'_>| {
         let (address, mac) = match &row.state {
             State::Found(node, _) => (Some(node.address), node.mac),
-            State::Seen(device, _) | State::Mute(device) => (device.address, device.mac),
+            State::Seen(device, _) | State::Mute(device, _) => (device.address, device.mac),
             State::NotAsked | State::Missing | State::Ambiguous(_) => (None, None),
         };
         Line {

@@ -22,6 +22,7 @@ impl Tells for FoundNode {
                 Some((_, port)) => port.tells(number, field, wanted),
                 None => Known::Told(Value::Count(self.port_count())),
             },
+            _ => Known::CannotTell,
         }
     }
 }

@@ -28,7 +28,7 @@ pub struct Untouched {
 }
 
 const NO_ANSWER: &str = "it does not answer";
-const NO_ART_NET: &str = "it is there, and answers no Art-Net";
+const NO_ART_NET: &str = "it is there, and answers nothing by which it could be set";
 const ADDRESS_ONLY: &str =
     "for now only its address is set, by another protocol; run the same command again for the rest";
 const AMBIGUOUS: &str = "several units could be it; the sheet needs its MAC";
@@ -79,7 +79,7 @@ fn of_row(
         State::NotAsked => (None, None),
         State::Missing => (None, Some(NO_ANSWER)),
         State::Ambiguous(_) => (None, Some(AMBIGUOUS)),
-        State::Mute(device) => match protection.settable_unit(device.units.iter().copied()) {
+        State::Mute(device, _) => match protection.settable_unit(device.units.iter().copied()) {
             Some(unit) => match by_unit(&unit) {
                 Some(change) => (Some(change), Some(ADDRESS_ONLY)),
                 None => (None, Some(NO_ART_NET)),

@@ -33,7 +33,22 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::Port(_, PortField::Universe), _) => Settable::Universe,
         (Field::Port(_, PortField::Merge), _) => Settable::Merge,
         (Field::Port(_, PortField::Rdm), _) => Settable::Rdm,
-        (Field::Firmware | Field::Pages | Field::Port(_, PortField::Presence), _) => return None,
+        // Told, and never wanted.
+        (
+            Field::Firmware
+            | Field::Pages
+            | Field::Maker
+            | Field::Model
+            | Field::Serial
+            | Field::Version
+            | Field::Power
+            | Field::Input
+            | Field::Faults
+            | Field::LampHours
+            | Field::Access
+            | Field::Port(_, PortField::Presence),
+            _,
+        ) => return None,
     };
     let says_so = subject.node().is_some_and(|node| match setting {
         Settable::Dhcp => node.can.dhcp == Some(true),

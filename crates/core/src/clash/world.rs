@@ -7,14 +7,15 @@ use lantern_wire::art_net::ShortName;
 use lantern_wire::{MacAddress, sacn};
 
 use super::{MOST_NAMED, named, repeated};
-use crate::Direction;
 use crate::address::{Mask, Subnet};
 use crate::census::{
-    Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Sending, Source, Standing, Viewpoint,
+    Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Sending, Source, Standing, Unit, Viewpoint,
 };
+use crate::facts::{Field, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetPort};
 use crate::universe::{PortAddress, Universe};
+use crate::{Access, Direction};
 
 pub(super) static RULES: &[&Rule] = &[
     &TWICE,
@@ -31,6 +32,7 @@ pub(super) static RULES: &[&Rule] = &[
     &OURS,
     &TOO_HIGH,
     &LIST_CUT,
+    &LOCKED_OUT,
 ];
 
 static TWICE: Rule = Rule {
@@ -122,6 +124,13 @@ static LIST_CUT: Rule = Rule {
     why: "it sends more universes than are listed here",
 };
 
+static LOCKED_OUT: Rule = Rule {
+    code: "W015",
+    severity: Severity::Warning,
+    title: "a device that is not read for want of its password",
+    why: "nothing is known of its state, and nobody sees from here when its lamp fails",
+};
+
 /// What is wrong in a census whose `devices` look like this from there. What the sheet means to be so is not.
 #[must_use]
 pub fn world_clashes(
@@ -148,6 +157,7 @@ pub fn world_clashes(
     findings.extend(same_name(&nodes));
     findings.extend(splits(&nodes));
     findings.extend(dhcp_servers(census, devices));
+    findings.extend(census.units().iter().filter_map(locked_out));
     if census.overlooked() > 0 {
         let what = format!(
             "{} more sightings were left out after the first {} devices: the network is being flooded",
@@ -209,6 +219,20 @@ fn set_where_they_are(devices: &[&Device], from: &Viewpoint) -> Option<Finding> 
     let here = named(from.subnets.iter().map(ToString::to_string), ", ");
     let what = format!("{}, this computer is in {here}", named(devices.iter().filter_map(place), ", "));
     Some(UNREACHABLE.finding(what, format!("set it where it is: deft-lantern set {first} --address ADDRESS")))
+}
+
+fn locked_out(unit: &Unit) -> Option<Finding> {
+    let Some(Value::Access(access)) = unit.facts.get(Field::Access) else { return None };
+    let family = unit.family.name().to_uppercase().replace('-', "_");
+    (*access != Access::Open).then(|| {
+        LOCKED_OUT.finding(
+            format!("{} at {} {access}", unit.title(), unit.address),
+            format!(
+                "keep the right one under [{}] in secrets.toml, or in DEFT_LANTERN_PASSWORD_{family}",
+                unit.family.name()
+            ),
+        )
+    })
 }
 
 fn about_source(source: &Source) -> Vec<Finding> {

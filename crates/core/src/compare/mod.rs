@@ -7,9 +7,10 @@ use std::collections::{BTreeSet, HashMap};
 use std::net::Ipv4Addr;
 
 use crate::address::Subnet;
-use crate::census::{Census, Device, FoundNode, Standing, Unit};
+use crate::census::{Census, Device, FoundNode, Standing, Unit, Way};
 use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
+use crate::kind::Kind;
 use crate::sheet::{RigSheet, SheetNode};
 
 pub use matching::{Match, Matching};
@@ -87,8 +88,8 @@ pub enum State<'a> {
     NotAsked,
     /// It does not answer.
     Missing,
-    /// It should speak Art-Net, and does not; the device is there all the same.
-    Mute(&'a Device),
+    /// It should speak this, and does not; the device is there all the same.
+    Mute(&'a Device, Way),
     /// Several units could be it.
     Ambiguous(Vec<&'a FoundNode>),
     /// It answers; where it differs from the plan, if anywhere, and what it did not tell.
@@ -165,10 +166,14 @@ fn without_art_net<'a>(
     units: &[Unit],
 ) -> State<'a> {
     let device = device_of(planned, everybody.devices);
-    match (device, speaks_art_net(sheet, planned)) {
-        (Some(device), true) => State::Mute(device),
+    let should = sheet.kind_of(planned).map_or(&[Way::ArtNet][..], Kind::should_speak);
+    let art_net = should.contains(&Way::ArtNet);
+    // Of several, one that is heard will do.
+    let heard = |device: &Device| should.is_empty() || should.iter().any(|way| device.is_seen_by(*way));
+    match (device, art_net) {
+        (Some(device), _) if !heard(device) => State::Mute(device, should[0]),
         (None, true) => State::Missing,
-        (Some(device), false) => {
+        (Some(device), _) => {
             let told_by = Together { device, units };
             let mut differences = Wanted::by_sheet(sheet, planned).differences_of_device(&told_by);
             // Only what the device has a word for by some family; but where it is and how it got there is everybody's.
@@ -230,11 +235,6 @@ fn is_at(planned: &SheetNode, device: &Device) -> bool {
     planned.fixed_address().is_some_and(|address| device.addresses.contains(&address))
 }
 
-/// Whether a node can be asked by Art-Net: all but those whose kind has no DMX ports.
-fn speaks_art_net(sheet: &RigSheet, node: &SheetNode) -> bool {
-    sheet.kind_of(node).is_none_or(|kind| kind.ports > 0)
-}
-
 impl Comparison<'_> {
     /// Whether every node answers, tells everything planned, all as planned, and no other is there.
     #[must_use]
@@ -242,7 +242,7 @@ impl Comparison<'_> {
         let fine = |row: &Row<'_>| match &row.state {
             State::Found(_, differences) | State::Seen(_, differences) => differences.is_empty(),
             State::NotAsked => true,
-            State::Missing | State::Mute(_) | State::Ambiguous(_) => false,
+            State::Missing | State::Mute(..) | State::Ambiguous(_) => false,
         };
         self.unexpected.is_empty() && self.rows.iter().all(fine)
     }
@@ -331,15 +331,15 @@ impl Row<'_> {
                 format!("{called} does not answer"),
                 "look at its power, its link light and its cable, then check again",
             )),
-            State::Mute(device) => {
+            State::Mute(device, way) => {
                 let at = device.address.map_or_else(String::new, |address| format!(" at {address}"));
                 all.push(MISSING.finding(
                     format!(
-                        "{called} answers no Art-Net; {} is seen{at} ({})",
+                        "{called} answers no {way}; {} is seen{at} ({})",
                         device.title_beside_address(),
                         device.standing
                     ),
-                    "it is there: look whether it has started, or whether Art-Net is switched off on it",
+                    format!("it is there: look whether it has started, or whether {way} is switched off on it"),
                 ));
             }
             State::Ambiguous(candidates) => {

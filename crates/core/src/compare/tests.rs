@@ -60,7 +60,7 @@ fn state(nodes: &str, replies: Vec<PollReply>) -> (String, usize) {
         State::Missing => "missing".to_owned(),
         State::Ambiguous(who) => format!("one of {}", who.len()),
         State::Found(node, _) => node.address.to_string(),
-        State::Mute(device) | State::Seen(device, _) => device.title(),
+        State::Mute(device, _) | State::Seen(device, _) => device.title(),
     };
     (word, comparison.unexpected.len())
 }

@@ -15,6 +15,7 @@ mod alter;
 mod arrivals;
 mod claim;
 mod lease;
+mod link;
 mod listen;
 mod outbox;
 mod pace;
@@ -35,6 +36,7 @@ pub use alter::Alter;
 pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};
+pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
 pub use reach::Reach;
 pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
@@ -131,6 +133,8 @@ pub enum Heard<'a> {
     Echo(Ipv4Addr),
     /// The system's table of neighbours.
     Neighbours(&'a [Neighbour]),
+    /// Something became of a link.
+    Link(LinkId, LinkNews<'a>),
 }
 
 /// An entry of the system's table of neighbours.
@@ -187,6 +191,25 @@ pub enum Outgoing {
     },
     /// Tell the system's table of neighbours.
     Neighbours,
+    /// Open a connection over TCP.
+    Open {
+        /// What it will be called.
+        link: LinkId,
+        /// To whom.
+        to: SocketAddrV4,
+    },
+    /// Write on a connection; nothing where it is over.
+    Write {
+        /// On which one.
+        link: LinkId,
+        /// What.
+        bytes: Vec<u8>,
+    },
+    /// Close a connection. Nothing more is heard of it.
+    Close {
+        /// Which one.
+        link: LinkId,
+    },
     /// Listen to a group.
     Join {
         /// On which seat.

@@ -26,6 +26,24 @@ pub enum Field {
     OnDataLoss,
     /// How many of its pages were heard.
     Pages,
+    /// Its maker.
+    Maker,
+    /// Its model.
+    Model,
+    /// Its serial number.
+    Serial,
+    /// The version of its software, as it says it.
+    Version,
+    /// Whether it is on.
+    Power,
+    /// Which input it shows.
+    Input,
+    /// What is wrong with it.
+    Faults,
+    /// How many hours its lamp has burned.
+    LampHours,
+    /// Whether it lets itself be read.
+    Access,
     /// Something about the port of this number.
     Port(u32, PortField),
 }
@@ -56,7 +74,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 9] = [
+    pub const OF_DEVICES: [Self; 18] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -66,6 +84,15 @@ impl Field {
         Self::Firmware,
         Self::OnDataLoss,
         Self::Pages,
+        Self::Maker,
+        Self::Model,
+        Self::Serial,
+        Self::Version,
+        Self::Power,
+        Self::Input,
+        Self::Faults,
+        Self::LampHours,
+        Self::Access,
     ];
 
     /// Whether it is about address, mask or gateway, which are written together.
@@ -99,6 +126,15 @@ impl Field {
             Self::Firmware => "firmware",
             Self::OnDataLoss => "on data loss",
             Self::Pages => "pages",
+            Self::Maker => "maker",
+            Self::Model => "model",
+            Self::Serial => "serial",
+            Self::Version => "version",
+            Self::Power => "power",
+            Self::Input => "input",
+            Self::Faults => "faults",
+            Self::LampHours => "lamp hours",
+            Self::Access => "access",
             Self::Port(..) => "port",
         }
     }

@@ -9,7 +9,7 @@ use serde::de::DeserializeOwned;
 use super::{Field, PortField};
 use crate::sheet::Firmware;
 use crate::universe::{DeskBase, Universe};
-use crate::{DataLoss, Direction, Merge, Protocol, Said, as_text};
+use crate::{Access, DataLoss, Direction, Merge, Power, Protocol, Said, as_text};
 
 /// The value of a field. Which sort it is follows from the [`Field`]; so it is written without it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -37,6 +37,10 @@ pub enum Value {
     Universe(#[serde(serialize_with = "as_text::serialize")] Universe),
     /// How sources are combined.
     Merge(Merge),
+    /// Whether it is on.
+    Power(Power),
+    /// Whether it lets itself be read.
+    Access(Access),
 }
 
 impl Value {
@@ -53,7 +57,17 @@ impl Value {
         Ok(match field {
             Field::Address | Field::Mask | Field::Gateway => Self::Address(plain(written)?),
             Field::Addressing | Field::Port(_, PortField::Rdm) => Self::Flag(plain(written)?),
-            Field::Name | Field::Label => Self::Text(plain(written)?),
+            Field::Name
+            | Field::Label
+            | Field::Maker
+            | Field::Model
+            | Field::Serial
+            | Field::Version
+            | Field::Input
+            | Field::Faults => Self::Text(plain(written)?),
+            Field::LampHours => Self::Count(plain(written)?),
+            Field::Power => Self::Power(plain(written)?),
+            Field::Access => Self::Access(plain(written)?),
             Field::Firmware => Self::Firmware(text()?.parse().map_err(serde_json::Error::custom)?),
             Field::Pages | Field::Port(_, PortField::Presence) if written.is_null() => Self::All,
             Field::Pages | Field::Port(_, PortField::Presence) => Self::Count(plain(written)?),
@@ -100,6 +114,8 @@ impl fmt::Display for Value {
             Self::Protocol(protocol) => protocol.fmt(f),
             Self::Universe(universe) => universe.fmt(f),
             Self::Merge(merge) => merge.fmt(f),
+            Self::Power(power) => power.fmt(f),
+            Self::Access(access) => access.fmt(f),
         }
     }
 }

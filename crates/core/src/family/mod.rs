@@ -7,6 +7,7 @@
 mod dhcp;
 mod dns_sd;
 mod llrp;
+mod pjlink;
 mod sacn;
 mod sap;
 
@@ -15,12 +16,13 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::{
-    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, sacn as sacn_wire, sap as sap_wire,
+    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, pjlink as pjlink_wire, sacn as sacn_wire,
+    sap as sap_wire,
 };
 
 use crate::census::{News, Sighting, Told, Unit, Way, Ways};
 use crate::change::Change;
-use crate::conversation::{Nothing, Outgoing, SurveyPlan, Talk, Vantage};
+use crate::conversation::{LinkId, LinkNews, Nothing, Outgoing, SurveyPlan, Talk, Vantage};
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
 pub(crate) trait Asker: Debug {
@@ -29,6 +31,9 @@ pub(crate) trait Asker: Debug {
 
     /// Takes in what was heard, of its own family or of another, and what was new in it.
     fn hear(&mut self, _now: Duration, _sighting: &Sighting, _news: &News, _out: &mut Vec<Outgoing>) {}
+
+    /// Takes in what became of a link, its own or another family's.
+    fn hear_link(&mut self, _now: Duration, _link: LinkId, _news: LinkNews<'_>, _out: &mut Vec<Outgoing>) {}
 
     /// When it asks next; `None` when nothing is left to ask.
     fn next_at(&self) -> Option<Duration> {
@@ -70,6 +75,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if plan.ways.contains(Way::Llrp) {
         all.push(Box::new(llrp::Search::new(plan)));
     }
+    if does(Way::Pjlink) {
+        all.push(Box::new(pjlink::Search::new(plan)));
+    }
     all
 }
 
@@ -94,6 +102,7 @@ pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time:
 pub(crate) fn told(to_port: u16, bytes: &[u8]) -> Result<Option<Told>, WireError> {
     match to_port {
         llrp_wire::PORT => llrp::told(bytes),
+        pjlink_wire::PORT => pjlink::told(bytes),
         _ => Ok(None),
     }
 }
@@ -106,6 +115,7 @@ pub(crate) fn ports(ways: Ways) -> Vec<u16> {
         (Way::DnsSd, dns_sd_wire::PORT),
         (Way::Sap, sap_wire::PORT),
         (Way::Llrp, llrp_wire::PORT),
+        (Way::Pjlink, pjlink_wire::PORT),
     ];
     of.into_iter().filter(|(way, _)| ways.contains(*way)).map(|(_, port)| port).collect()
 }

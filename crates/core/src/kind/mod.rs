@@ -7,6 +7,7 @@ mod read;
 
 use crate::address::AddressRange;
 use crate::sheet::{Placed, Watts};
+use crate::way::Way;
 
 pub use book::KindBook;
 pub(crate) use read::read_kind;
@@ -38,6 +39,8 @@ pub struct Kind {
     pub name_bytes: Option<u32>,
     /// What can be set on it over the network; empty where that is not known.
     pub settings: Vec<Settable>,
+    /// By what it can be asked, where the sheet says so.
+    pub speaks: Vec<Way>,
 }
 
 /// Where a unit has its address from as it leaves the factory.
@@ -110,6 +113,15 @@ impl Kind {
     #[must_use]
     pub fn title(&self) -> String {
         format!("{} {}", self.maker, self.model)
+    }
+
+    /// By what it should answer: as it is written, else by Art-Net where it has ports.
+    #[must_use]
+    pub fn should_speak(&self) -> &[Way] {
+        match &self.speaks[..] {
+            [] if self.ports > 0 => &[Way::ArtNet],
+            written => written,
+        }
     }
 
     /// Whether this can be set over the network, as far as is known.

@@ -3,6 +3,7 @@
 use super::{FactoryMode, Kind, Settable};
 use crate::sheet::Placed;
 use crate::sheet::fields::Fields;
+use crate::way::Way;
 
 /// The most ports of a node: 255 pages of four.
 const MOST_PORTS: u32 = 1020;
@@ -21,6 +22,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let chain = fields.number("chain", 1..=1024);
     let name_bytes = fields.number("name_bytes", 1..=17);
     let settings = fields.word_list("settings", &Settable::WORDS);
+    let speaks = fields.word_list("speaks", &Way::SPOKEN);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
     Some(Kind {
@@ -36,5 +38,6 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         chain: chain.map(|units| units.value),
         name_bytes: name_bytes.map(|bytes| bytes.value),
         settings: settings.into_iter().map(|setting| setting.value).collect(),
+        speaks: speaks.into_iter().map(|way| way.value).collect(),
     })
 }

@@ -1,14 +1,17 @@
 //! Runs a conversation against simulated nodes under a virtual clock.
 #![allow(dead_code, reason = "each test file uses its own part")]
 
+use std::collections::BTreeMap;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_core::census::Census;
 use lantern_core::change::Protection;
-use lantern_core::conversation::{Conversation, Datagram, Heard, Outgoing, Seat, Survey, SurveyPlan};
+use lantern_core::conversation::{
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Outgoing, Seat, Survey, SurveyPlan,
+};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{Link, MemoryGround, Scene};
+use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
 use proptest::prelude::ProptestConfig;
 use proptest::test_runner::FileFailurePersistence;
 
@@ -97,12 +100,20 @@ where
     C: Conversation,
 {
     let began = ground.now();
-    let mut events = Vec::new();
+    let (mut events, mut links) = (Vec::new(), BTreeMap::new());
     while let Some(wake_at) = conversation.wake_at() {
         match ground.run_until(began + wake_at) {
             Some(heard) => {
                 let heard_at = heard.at.max(began) - began;
-                if ground.has_frames() {
+                if let Some((number, heard)) = &heard.link {
+                    let news = match heard {
+                        LinkHeard::Opened => LinkNews::Opened,
+                        LinkHeard::Bytes(bytes) => LinkNews::Bytes(bytes),
+                        LinkHeard::Refused => LinkNews::Closed(LinkEnd::Refused),
+                        LinkHeard::Closed => LinkNews::Closed(LinkEnd::Finished),
+                    };
+                    conversation.hear(heard_at, &Heard::Link(links[number], news));
+                } else if ground.has_frames() {
                     conversation.hear(heard_at, &Heard::Frame(&heard.frame));
                 } else if !heard.bytes.is_empty() {
                     let (from, port, bytes) = (heard.from, heard.port, &heard.bytes);
@@ -122,11 +133,22 @@ where
             match &outgoing {
                 Outgoing::Datagram { to, bytes, .. } => ground.send(*to, bytes),
                 Outgoing::Frame(frame) => ground.send_frame(frame),
+                Outgoing::Open { link, to } => {
+                    links.insert(number_of(*link), *link);
+                    ground.open(number_of(*link), *to);
+                }
+                Outgoing::Write { link, bytes } => ground.write(number_of(*link), bytes),
+                Outgoing::Close { link } => ground.close(number_of(*link)),
                 _ => {}
             }
         }
     }
     (events, ground.now() - began)
+}
+
+/// A connection as the ground calls it.
+fn number_of(link: LinkId) -> u64 {
+    (link.family as u64) << 32 | u64::from(link.number)
 }
 
 /// Surveys the ground, settings included.

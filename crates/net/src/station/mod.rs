@@ -205,6 +205,11 @@ impl Station {
         Seat::beside(&self.seats, from).unwrap_or(0)
     }
 
+    /// Whether this is an address of ours here.
+    pub(crate) fn is_own(&self, address: Ipv4Addr) -> bool {
+        self.seats.iter().any(|seat| seat.own == address)
+    }
+
     /// The socket that serves a port, from this seat where it can be chosen.
     pub(crate) fn socket_of(&self, port: u16, seat: usize) -> Option<usize> {
         let of_port = |socket: &Udp| socket.port == port;

@@ -1,13 +1,14 @@
 //! One simulated device that is no Art-Net node: a plain host, and whatever it does besides.
 //!
 //! What it does are its roles, each a small state machine of its own: a source of sACN, somebody who tells services, who
-//! announces streams, a target of LLRP, a DHCP server, a switch that speaks LLDP, an IGMP querier.
+//! announces streams, a target of LLRP, a screen, a DHCP server, a switch that speaks LLDP, an IGMP querier.
 
 mod announcer;
 mod body;
 mod dhcp_server;
 mod llrp_target;
 mod neighbour;
+mod pjlink;
 mod querier;
 mod responder;
 mod sacn_source;
@@ -21,6 +22,7 @@ use crate::Speech;
 
 pub use body::IpState;
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
+pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 
 use announcer::Announcer;
@@ -28,6 +30,7 @@ use body::Body;
 use dhcp_server::DhcpServer;
 use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
+use pjlink::Pjlink;
 use querier::Querier;
 use responder::Responder;
 use sacn_source::SacnSource;
@@ -39,6 +42,15 @@ pub enum Utterance {
     Speech(Speech),
     /// A frame, where there are frames.
     Frame(Vec<u8>),
+}
+
+/// Something a device says on a connection.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Linked {
+    /// These bytes.
+    Bytes(Vec<u8>),
+    /// It hangs up.
+    Close,
 }
 
 /// One thing a device does.
@@ -55,6 +67,25 @@ trait Role: std::fmt::Debug + Send {
 
     /// Takes in a datagram that came to its port.
     fn hear(&mut self, _now: Duration, _body: &mut Body, _from: SocketAddrV4, _bytes: &[u8]) {}
+
+    /// The port on which it takes connections over TCP.
+    fn link_port(&self) -> Option<u16> {
+        None
+    }
+
+    /// Somebody has connected; the connection is called so from now on.
+    fn opened(&mut self, _now: Duration, _link: u64) {}
+
+    /// Takes in what came on a connection.
+    fn heard_on(&mut self, _now: Duration, _link: u64, _bytes: &[u8]) {}
+
+    /// A connection is over.
+    fn closed(&mut self, _link: u64) {}
+
+    /// The next thing it says on a connection.
+    fn next_linked(&mut self) -> Option<(u64, Linked)> {
+        None
+    }
 
     /// When it has something to do next.
     fn wake_at(&self) -> Option<Duration>;
@@ -92,6 +123,9 @@ impl SimDevice {
         }
         if let Some(llrp) = &setup.llrp {
             roles.push(Box::new(LlrpTarget::new(&setup, llrp)));
+        }
+        if let Some(pjlink) = &setup.pjlink {
+            roles.push(Box::new(Pjlink::new(pjlink)));
         }
         if let Some(offers) = setup.dhcp_offers {
             roles.push(Box::new(DhcpServer::new(&setup, offers)));
@@ -131,6 +165,36 @@ impl SimDevice {
     /// The ports it hears and speaks on.
     pub fn ports(&self) -> impl Iterator<Item = u16> + '_ {
         self.roles.iter().filter_map(|role| role.port())
+    }
+
+    /// The ports on which it takes connections over TCP.
+    pub fn link_ports(&self) -> impl Iterator<Item = u16> + '_ {
+        self.roles.iter().filter_map(|role| role.link_port())
+    }
+
+    /// Somebody has connected to this port; the connection is called `link` from now on.
+    pub fn opened(&mut self, now: Duration, port: u16, link: u64) {
+        for role in self.roles.iter_mut().filter(|role| role.link_port() == Some(port)) {
+            role.opened(now, link);
+        }
+    }
+
+    /// Takes in what came on a connection.
+    pub fn heard_on(&mut self, now: Duration, link: u64, bytes: &[u8]) {
+        let hears = self.is_listening();
+        for role in self.roles.iter_mut().filter(|_| hears) {
+            role.heard_on(now, link, bytes);
+        }
+    }
+
+    /// A connection is over.
+    pub fn closed(&mut self, link: u64) {
+        self.roles.iter_mut().for_each(|role| role.closed(link));
+    }
+
+    /// The next thing it says on a connection; call until `None` after every other call.
+    pub fn next_linked(&mut self) -> Option<(u64, Linked)> {
+        self.roles.iter_mut().find_map(|role| role.next_linked())
     }
 
     /// The groups it listens to.

@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
-use super::LlrpSetup;
+use super::{LlrpSetup, PjlinkSetup};
 
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
@@ -50,6 +50,8 @@ pub struct DeviceSetup {
     pub streams: Vec<StreamSetup>,
     /// As a target of LLRP.
     pub llrp: Option<LlrpSetup>,
+    /// As a screen that speaks PJLink.
+    pub pjlink: Option<PjlinkSetup>,
     /// The address it offers as a DHCP server.
     pub dhcp_offers: Option<Ipv4Addr>,
     /// As a switch: what it calls the port at this end of the cable.

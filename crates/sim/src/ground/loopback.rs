@@ -13,11 +13,13 @@ use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 use lantern_wire::art_net::PORT;
-use tokio::net::UdpSocket;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
+use tokio::net::{TcpListener, TcpStream, UdpSocket};
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
 use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
-use crate::device::Utterance;
+use crate::device::{Linked, Utterance};
 use crate::party::Party;
 use crate::{Destination, Link, Scene, Speech};
 
@@ -132,8 +134,13 @@ struct Ground {
     places: Vec<Option<Ipv4Addr>>,
     sockets: BTreeMap<SocketAddrV4, NodeSocket>,
     listeners: BTreeSet<SocketAddrV4>,
-    heard: UnboundedSender<Frame>,
-    inbox: UnboundedReceiver<Frame>,
+    /// Where connections are taken, and who takes them there.
+    takers: BTreeMap<SocketAddrV4, AbortHandle>,
+    /// Connections, by number: whose they are, and where to write.
+    links: BTreeMap<u64, (usize, UnboundedSender<Vec<u8>>)>,
+    opened: u64,
+    heard: UnboundedSender<Inbound>,
+    inbox: UnboundedReceiver<Inbound>,
     started: Instant,
 }
 
@@ -141,6 +148,21 @@ struct NodeSocket {
     /// To send by; a full buffer loses the datagram, as the network would.
     socket: std::net::UdpSocket,
     reader: AbortHandle,
+}
+
+/// Something that came in.
+enum Inbound {
+    Datagram(Frame),
+    /// Somebody has connected there.
+    Taken {
+        at: SocketAddrV4,
+        stream: TcpStream,
+    },
+    /// This came on a connection; nothing when it is over.
+    OnLink {
+        link: u64,
+        bytes: Vec<u8>,
+    },
 }
 
 /// A datagram that came in, and the address it was sent to.
@@ -167,6 +189,9 @@ impl Ground {
             wires,
             sockets: BTreeMap::new(),
             listeners: BTreeSet::new(),
+            takers: BTreeMap::new(),
+            links: BTreeMap::new(),
+            opened: 0,
             heard,
             inbox,
             started: Instant::now(),
@@ -195,7 +220,9 @@ impl Ground {
             let sleep = wake.map_or(Duration::from_secs(60), |at| at.saturating_sub(self.started.elapsed()));
             tokio::select! {
                 frame = self.inbox.recv() => match frame {
-                    Some(frame) => self.hear(&frame),
+                    Some(Inbound::Datagram(frame)) => self.hear(&frame),
+                    Some(Inbound::Taken { at, stream }) => self.take(at, stream),
+                    Some(Inbound::OnLink { link, bytes }) => self.hear_on(link, &bytes),
                     None => return,
                 },
                 order = orders.recv() => match order {
@@ -234,6 +261,45 @@ impl Ground {
         }
     }
 
+    /// Somebody has connected to the party at this address.
+    fn take(&mut self, at: SocketAddrV4, stream: TcpStream) {
+        let Some(index) = self.places.iter().position(|place| *place == Some(*at.ip())) else { return };
+        self.opened += 1;
+        let (link, (reads, writes)) = (self.opened, stream.into_split());
+        let (to_write, waiting) = unbounded_channel();
+        spawn_local(write_on(writes, waiting));
+        spawn_local(read_on(reads, link, self.heard.clone()));
+        self.links.insert(link, (index, to_write));
+        self.parties[index].opened(self.started.elapsed(), at.port(), link);
+        self.let_talk(index);
+    }
+
+    fn hear_on(&mut self, link: u64, bytes: &[u8]) {
+        let Some(index) = self.links.get(&link).map(|(index, _)| *index) else { return };
+        if bytes.is_empty() {
+            self.links.remove(&link);
+            self.parties[index].closed(link);
+        } else {
+            self.parties[index].heard_on(self.started.elapsed(), link, bytes);
+        }
+        self.let_talk(index);
+    }
+
+    /// Lets a party say what it has to say on its connections.
+    fn let_talk(&mut self, index: usize) {
+        while let Some((link, said)) = self.parties[index].next_linked() {
+            match said {
+                Linked::Bytes(bytes) => {
+                    if let Some((_, writes)) = self.links.get(&link) {
+                        writes.send(bytes).unwrap_or(());
+                    }
+                }
+                // Whoever has nothing more to write hangs up.
+                Linked::Close => drop(self.links.remove(&link)),
+            }
+        }
+    }
+
     fn switch(&mut self, name: &str, on: bool) {
         let now = self.started.elapsed();
         for index in 0..self.parties.len() {
@@ -252,6 +318,7 @@ impl Ground {
                 // One that has just come up speaks from its new address.
                 self.settle(index);
                 self.let_speak(index, self.parties[index].address());
+                self.let_talk(index);
             }
         }
     }
@@ -307,7 +374,64 @@ impl Ground {
                 self.sockets.insert(place, NodeSocket { socket, reader });
             }
         }
+        self.take_connections()
+    }
+}
+
+impl Ground {
+    /// Lets every listening party take connections, and nobody else.
+    fn take_connections(&mut self) -> io::Result<()> {
+        let listening = self.parties.iter().filter(|party| party.is_listening());
+        let places = listening.flat_map(|party| {
+            let address = party.address();
+            party.link_ports().into_iter().map(move |port| SocketAddrV4::new(address, port))
+        });
+        let wanted: BTreeSet<SocketAddrV4> = places.filter(|place| place.port() > LAST_PRIVILEGED).collect();
+        self.takers.retain(|place, taker| {
+            let stays = wanted.contains(place);
+            if !stays {
+                taker.abort();
+            }
+            stays
+        });
+        for place in wanted {
+            if self.is_on_ground(*place.ip()) && !self.takers.contains_key(&place) {
+                let listener = std::net::TcpListener::bind(place)?;
+                listener.set_nonblocking(true)?;
+                let listener = TcpListener::from_std(listener)?;
+                let taker = spawn_local(accept(listener, place, self.heard.clone())).abort_handle();
+                self.takers.insert(place, taker);
+            }
+        }
         Ok(())
+    }
+}
+
+async fn accept(listener: TcpListener, at: SocketAddrV4, heard: UnboundedSender<Inbound>) {
+    while let Ok((stream, _)) = listener.accept().await {
+        if heard.send(Inbound::Taken { at, stream }).is_err() {
+            return;
+        }
+    }
+}
+
+/// Passes on what comes on a connection; nothing at its end.
+async fn read_on(mut reads: OwnedReadHalf, link: u64, heard: UnboundedSender<Inbound>) {
+    let mut buffer = [0; 2048];
+    loop {
+        let length = reads.read(&mut buffer).await.unwrap_or(0);
+        if heard.send(Inbound::OnLink { link, bytes: buffer[..length].to_vec() }).is_err() || length == 0 {
+            return;
+        }
+    }
+}
+
+/// Writes what is to be written, until nobody has anything more to say.
+async fn write_on(mut writes: OwnedWriteHalf, mut waiting: UnboundedReceiver<Vec<u8>>) {
+    while let Some(bytes) = waiting.recv().await {
+        if writes.write_all(&bytes).await.is_err() {
+            return;
+        }
     }
 }
 
@@ -327,11 +451,11 @@ fn reader(socket: &std::net::UdpSocket) -> io::Result<UdpSocket> {
 }
 
 /// Passes on what a socket hears, until it is closed.
-async fn read(socket: UdpSocket, to: SocketAddrV4, heard: UnboundedSender<Frame>) {
+async fn read(socket: UdpSocket, to: SocketAddrV4, heard: UnboundedSender<Inbound>) {
     let mut buffer = [0; 2048];
     loop {
         if let Ok((length, SocketAddr::V4(from))) = socket.recv_from(&mut buffer).await
-            && heard.send(Frame { to, from, bytes: buffer[..length].to_vec() }).is_err()
+            && heard.send(Inbound::Datagram(Frame { to, from, bytes: buffer[..length].to_vec() })).is_err()
         {
             return;
         }

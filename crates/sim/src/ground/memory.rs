@@ -4,7 +4,7 @@
 //! say. The guest hears datagrams, or whole frames once it has a MAC address here.
 
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BTreeMap, BinaryHeap};
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
@@ -12,7 +12,7 @@ use lantern_wire::art_net::PORT;
 use lantern_wire::{Arp, ArpOperation, Carries, MacAddress, Packet, UdpFrame, packet};
 
 use super::alarms::Alarms;
-use crate::device::Utterance;
+use crate::device::{Linked, Utterance};
 use crate::{Destination, Link, SimDevice, SimNode, Speech};
 
 /// A whole network of nodes and devices, and one guest: the program under test.
@@ -27,6 +27,8 @@ pub struct MemoryGround {
     broadcasts: Vec<Ipv4Addr>,
     now: Duration,
     sent: u64,
+    /// The guest's connections: to whom, and when the last of what is under way on one arrives.
+    links: BTreeMap<u64, (Party, Duration)>,
     alarms: Alarms<Party>,
     /// Whether somebody from outside had a hand on the parties, so that their alarms have to be asked for.
     touched: bool,
@@ -42,6 +44,29 @@ struct Parcel {
     bytes: Vec<u8>,
     /// The whole frame, for a guest that hears frames.
     frame: Vec<u8>,
+    /// What it is on a connection, where it belongs to one.
+    link: Option<(u64, LinkStep)>,
+}
+
+/// What happens on a connection.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+enum LinkStep {
+    /// The guest wants one, to this port.
+    Open(u16),
+    Heard(LinkHeard),
+}
+
+/// What somebody hears of a connection.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum LinkHeard {
+    /// It was taken.
+    Opened,
+    /// Nobody takes it.
+    Refused,
+    /// This came.
+    Bytes(Vec<u8>),
+    /// The other side hung up.
+    Closed,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -64,6 +89,8 @@ pub struct Heard {
     pub bytes: Vec<u8>,
     /// The frame around it, where the guest hears frames.
     pub frame: Vec<u8>,
+    /// Which of the guest's connections it is about, and what is heard of it.
+    pub link: Option<(u64, LinkHeard)>,
 }
 
 impl MemoryGround {
@@ -79,6 +106,7 @@ impl MemoryGround {
             broadcasts,
             now: Duration::ZERO,
             sent: 0,
+            links: BTreeMap::new(),
             alarms: Alarms::default(),
             touched: true,
             under_way: BinaryHeap::new(),
@@ -155,6 +183,7 @@ impl MemoryGround {
             to_everybody: everybody,
             bytes: bytes.to_vec(),
             frame: Vec::new(),
+            link: None,
         };
         // Who has nothing open on the port loses nothing either.
         let nodes = (0..self.nodes.len())
@@ -205,7 +234,8 @@ impl MemoryGround {
 
     fn carry_frame(&mut self, frame: Vec<u8>) {
         let from = SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, 0);
-        let parcel = Parcel { to: Party::Guest, from, port: 0, to_everybody: false, bytes: Vec::new(), frame };
+        let parcel =
+            Parcel { to: Party::Guest, from, port: 0, to_everybody: false, bytes: Vec::new(), frame, link: None };
         self.carry(&parcel);
     }
 
@@ -254,9 +284,12 @@ impl MemoryGround {
 
     fn deliver(&mut self) -> Option<Heard> {
         let Reverse((at, _, parcel)) = self.under_way.pop()?;
-        let Parcel { to, from, port, to_everybody, bytes, frame } = parcel;
+        let Parcel { to, from, port, to_everybody, bytes, frame, link } = parcel;
+        if let Some((link, step)) = link {
+            return self.deliver_on_link(at, to, link, step);
+        }
         match to {
-            Party::Guest => return Some(Heard { at, from, port, bytes, frame }),
+            Party::Guest => return Some(Heard { at, from, port, bytes, frame, link: None }),
             Party::Node(index) => {
                 let was_at = self.nodes[index].address();
                 self.nodes[index].hear(at, from, to_everybody, &bytes);
@@ -267,6 +300,79 @@ impl MemoryGround {
                 self.let_device_speak(index);
             }
         }
+        None
+    }
+
+    /// The guest opens a connection, which is called `link` from now on.
+    pub fn open(&mut self, link: u64, to: SocketAddrV4) {
+        let takes = |device: &SimDevice| device.is_listening() && device.ip().address == *to.ip();
+        let device = self.devices.iter().position(takes);
+        // Where nobody is, nobody answers; the guest waits in vain.
+        let Some(device) = device else { return };
+        self.links.insert(link, (Party::Device(device), self.now));
+        self.carry_on_link(Party::Device(device), link, LinkStep::Open(to.port()));
+    }
+
+    /// The guest writes on a connection.
+    pub fn write(&mut self, link: u64, bytes: &[u8]) {
+        if let Some((party, _)) = self.links.get(&link).copied() {
+            self.carry_on_link(party, link, LinkStep::Heard(LinkHeard::Bytes(bytes.to_vec())));
+        }
+    }
+
+    /// The guest closes a connection.
+    pub fn close(&mut self, link: u64) {
+        if let Some((party, _)) = self.links.get(&link).copied() {
+            self.carry_on_link(party, link, LinkStep::Heard(LinkHeard::Closed));
+        }
+    }
+
+    /// Connections lose nothing and keep their order; they only take their time.
+    fn carry_on_link(&mut self, to: Party, link: u64, step: LinkStep) {
+        let arrives = self.now + self.link.latency();
+        let Some((_, last)) = self.links.get_mut(&link) else { return };
+        let at = arrives.max(*last + Duration::from_micros(1));
+        *last = at;
+        let from = SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, 0);
+        let parcel = Parcel {
+            to,
+            from,
+            port: 0,
+            to_everybody: false,
+            bytes: Vec::new(),
+            frame: Vec::new(),
+            link: Some((link, step)),
+        };
+        self.sent += 1;
+        self.under_way.push(Reverse((at, self.sent, parcel)));
+    }
+
+    fn deliver_on_link(&mut self, at: Duration, to: Party, link: u64, step: LinkStep) -> Option<Heard> {
+        let Party::Device(index) = to else {
+            let LinkStep::Heard(heard) = step else { return None };
+            if matches!(heard, LinkHeard::Closed | LinkHeard::Refused) {
+                self.links.remove(&link);
+            }
+            let from = SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, 0);
+            let link = Some((link, heard));
+            return Some(Heard { at, from, port: 0, bytes: Vec::new(), frame: Vec::new(), link });
+        };
+        let device = &mut self.devices[index];
+        match step {
+            LinkStep::Open(port) if device.link_ports().any(|own| own == port) => {
+                device.opened(at, port, link);
+                self.carry_on_link(Party::Guest, link, LinkStep::Heard(LinkHeard::Opened));
+            }
+            LinkStep::Open(_) => {
+                self.carry_on_link(Party::Guest, link, LinkStep::Heard(LinkHeard::Refused));
+            }
+            LinkStep::Heard(LinkHeard::Bytes(bytes)) => device.heard_on(at, link, &bytes),
+            LinkStep::Heard(_) => {
+                device.closed(link);
+                self.links.remove(&link);
+            }
+        }
+        self.let_device_speak(index);
         None
     }
 
@@ -337,6 +443,13 @@ impl MemoryGround {
                 Utterance::Frame(_) => {}
             }
         }
+        while let Some((link, said)) = self.devices[index].next_linked() {
+            let heard = match said {
+                Linked::Bytes(bytes) => LinkHeard::Bytes(bytes),
+                Linked::Close => LinkHeard::Closed,
+            };
+            self.carry_on_link(Party::Guest, link, LinkStep::Heard(heard));
+        }
         self.alarms.set(Party::Device(index), self.devices[index].wake_at());
     }
 
@@ -363,6 +476,7 @@ impl MemoryGround {
                 to_everybody: to_mac == everybody,
                 frame: frame.unwrap_or_default(),
                 bytes: speech.bytes,
+                link: None,
             });
         }
     }

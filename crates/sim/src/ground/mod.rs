@@ -7,6 +7,6 @@ mod memory;
 mod segment;
 
 pub use loopback::LoopbackGround;
-pub use memory::{Heard, MemoryGround};
+pub use memory::{Heard, LinkHeard, MemoryGround};
 #[cfg(target_os = "linux")]
 pub use segment::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};

@@ -312,7 +312,7 @@ impl Conversation for Alter {
                     self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
                 }
             }
-            Heard::Packet(_) => {}
+            Heard::Packet(_) | Heard::Link(..) => {}
         }
         self.outbox.release(now);
     }

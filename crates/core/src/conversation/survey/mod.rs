@@ -22,7 +22,7 @@ use std::time::Duration;
 use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError};
 
 use super::outbox::Outbox;
-use super::{Conversation, Heard, Outgoing, listen};
+use super::{Conversation, Heard, LinkId, LinkNews, Outgoing, listen};
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
 use crate::family::{self, Asker};
@@ -229,6 +229,11 @@ impl Survey {
     }
 
     fn take(&mut self, now: Duration, sighting: &Sighting) {
+        self.take_one(now, sighting);
+        self.take_made_out(now);
+    }
+
+    fn take_one(&mut self, now: Duration, sighting: &Sighting) {
         let way = sighting.told.way();
         let is_ours = self.plan.vantage.is_own(sighting.from) && sighting.mac.is_none();
         if !self.plan.ways.contains(way) || is_ours {
@@ -258,10 +263,6 @@ impl Survey {
         }
         self.send_all(out);
         self.consider_echo(now, sighting);
-        let made_out = self.askers.iter_mut().find_map(|asker| asker.next_sighting());
-        if let Some(made_out) = made_out {
-            self.take(now, &made_out);
-        }
     }
 
     fn tell(&mut self, event: SurveyEvent) {
@@ -277,6 +278,22 @@ impl Survey {
         }
         if self.does(Way::ArtNet) {
             self.calls.consider(now, &self.census, &self.outbox, index);
+        }
+    }
+
+    fn hear_link(&mut self, now: Duration, link: LinkId, news: LinkNews<'_>) {
+        let mut out = Vec::new();
+        for asker in &mut self.askers {
+            asker.hear_link(now, link, news, &mut out);
+        }
+        self.send_all(out);
+        self.take_made_out(now);
+    }
+
+    /// Takes in what families have made out.
+    fn take_made_out(&mut self, now: Duration) {
+        while let Some(sighting) = self.askers.iter_mut().find_map(|asker| asker.next_sighting()) {
+            self.take_one(now, &sighting);
         }
     }
 
@@ -334,6 +351,7 @@ impl Survey {
                 }
             }
             self.send_all(out);
+            self.take_made_out(now);
         }
         if self.next_neighbours().is_some_and(|at| at <= now) {
             self.neighbours_at = now + NEIGHBOURS_EVERY;
@@ -367,6 +385,7 @@ impl Conversation for Survey {
                     self.hear_packet(now, &packet);
                 }
             }
+            Heard::Link(link, news) => self.hear_link(now, *link, *news),
             Heard::Echo(from) => {
                 self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });
             }

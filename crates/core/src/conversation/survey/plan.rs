@@ -10,6 +10,7 @@ use crate::address::{AddressRange, Subnet};
 use crate::census::{FoundNode, Viewpoint, Way, Ways};
 use crate::conversation::pace::Pace;
 use crate::conversation::{Means, Seat, Vantage};
+use crate::secret::Secrets;
 use crate::sheet::{RigSheet, SheetNode};
 
 /// The most addresses a second the system is made to look for.
@@ -42,6 +43,8 @@ pub struct SurveyPlan {
     pub universes: Vec<u16>,
     /// Packets a second to single addresses.
     pub pace: u32,
+    /// Passwords of devices that want one.
+    pub secrets: Secrets,
 }
 
 /// How long a survey takes, and what ends it.
@@ -147,6 +150,7 @@ impl SurveyPlan {
             calls: Vec::new(),
             universes: Vec::new(),
             pace: Pace::USUAL,
+            secrets: Secrets::default(),
         }
     }
 

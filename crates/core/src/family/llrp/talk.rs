@@ -519,7 +519,7 @@ impl Conversation for Talk {
                     self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
                 }
             }
-            Heard::Packet(_) => {}
+            Heard::Packet(_) | Heard::Link(..) => {}
         }
         self.work(now);
         self.release();

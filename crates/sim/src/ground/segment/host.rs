@@ -2,25 +2,29 @@
 
 use std::collections::VecDeque;
 use std::net::{Ipv4Addr, SocketAddrV4};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
 use lantern_wire::{Arp, ArpOperation, MacAddress};
 use smoltcp::iface::{Config, Interface, SocketHandle, SocketSet};
 use smoltcp::phy::{Checksum, Device, DeviceCapabilities, Medium, RxToken, TxToken};
-use smoltcp::socket::udp;
+use smoltcp::socket::{tcp, udp};
 use smoltcp::time::Instant;
 use smoltcp::wire::{
     EthernetAddress, EthernetFrame, EthernetProtocol, HardwareAddress, IpAddress, IpCidr, IpProtocol, Ipv4Packet,
 };
 
-use crate::device::Utterance;
+use crate::device::{Linked, Utterance};
 use crate::party::Party;
 use crate::{Destination, Speech};
 
 /// Room for the questions of a moment; more get lost, as on a real node.
 const QUESTIONS: usize = 16;
 const LONGEST_FRAME: usize = 1514;
+/// How many connections a port takes at a time, and how much waits on each.
+const CONNECTIONS: usize = 3;
+const CONNECTION_ROOM: usize = 4096;
 
 /// A node on the segment.
 pub(super) struct Host {
@@ -30,6 +34,7 @@ pub(super) struct Host {
     socket: Socket,
     sockets: SocketSet<'static>,
     ports: Vec<(u16, SocketHandle)>,
+    links: Vec<Connection>,
     settings: Settings,
     defend_at: Option<Duration>,
     /// When the stack itself has something to do: ask for a MAC address again, report a group.
@@ -37,6 +42,17 @@ pub(super) struct Host {
 }
 
 type Settings = (Ipv4Addr, Ipv4Addr, Ipv4Addr);
+
+/// A place for one connection: it listens, or carries one.
+struct Connection {
+    port: u16,
+    handle: SocketHandle,
+    /// What the party calls the connection, while there is one.
+    link: Option<u64>,
+    /// What is still to be written.
+    waiting: Vec<u8>,
+    hangs_up: bool,
+}
 
 impl Host {
     pub(super) fn new(party: Party) -> Self {
@@ -55,13 +71,31 @@ impl Host {
             socket.bind(port).unwrap_or(());
             ports.push((port, sockets.add(socket)));
         }
+        let mut links = Vec::new();
+        for port in party.link_ports() {
+            for _ in 0..CONNECTIONS {
+                let buffer = || tcp::SocketBuffer::new(vec![0; CONNECTION_ROOM]);
+                let handle = sockets.add(tcp::Socket::new(buffer(), buffer()));
+                links.push(Connection { port, handle, link: None, waiting: Vec::new(), hangs_up: false });
+            }
+        }
         for group in party.groups() {
             // There is room for the few groups of a simulated device.
             stack.join_multicast_group(group).unwrap_or(());
         }
         let nothing = (Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED);
-        let mut host =
-            Self { party, mac, stack, socket, sockets, ports, settings: nothing, defend_at: None, stack_at: None };
+        let mut host = Self {
+            party,
+            mac,
+            stack,
+            socket,
+            sockets,
+            ports,
+            links,
+            settings: nothing,
+            defend_at: None,
+            stack_at: None,
+        };
         host.take_settings();
         host
     }
@@ -153,6 +187,7 @@ impl Host {
             }
         }
         self.speak();
+        self.talk(now);
         self.defend(now);
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
         if !self.party.is_listening() {
@@ -181,6 +216,57 @@ impl Host {
                 let IpAddress::Ipv4(address) = from.endpoint.addr;
                 let to_everybody = from.local_address.is_none_or(|IpAddress::Ipv4(to)| to != self.settings.0);
                 self.party.hear(now, *port, SocketAddrV4::new(address, from.endpoint.port), to_everybody, bytes);
+            }
+        }
+    }
+
+    /// Takes and carries connections.
+    fn talk(&mut self, now: Duration) {
+        for place in &mut self.links {
+            let tcp = self.sockets.get_mut::<tcp::Socket<'_>>(place.handle);
+            if !tcp.is_open() {
+                if let Some(link) = place.link.take() {
+                    self.party.closed(link);
+                }
+                place.waiting.clear();
+                place.hangs_up = false;
+                // The only reason for a refusal is port 0, or that it is open already.
+                tcp.listen(place.port).unwrap_or(());
+                continue;
+            }
+            if place.link.is_none() && tcp.may_send() && tcp.may_recv() {
+                let link = next_link();
+                place.link = Some(link);
+                self.party.opened(now, place.port, link);
+            }
+            if let Some(link) = place.link {
+                while let Ok(bytes) = tcp.recv(|bytes| (bytes.len(), bytes.to_vec())) {
+                    if bytes.is_empty() {
+                        break;
+                    }
+                    self.party.heard_on(now, link, &bytes);
+                }
+                // The other side has finished; so do we.
+                if !tcp.may_recv() && place.waiting.is_empty() {
+                    tcp.close();
+                }
+            }
+        }
+        while let Some((link, said)) = self.party.next_linked() {
+            let Some(place) = self.links.iter_mut().find(|place| place.link == Some(link)) else { continue };
+            match said {
+                Linked::Bytes(bytes) => place.waiting.extend(bytes),
+                Linked::Close => place.hangs_up = true,
+            }
+        }
+        for place in &mut self.links {
+            let tcp = self.sockets.get_mut::<tcp::Socket<'_>>(place.handle);
+            if !place.waiting.is_empty() && tcp.can_send() {
+                let written = tcp.send_slice(&place.waiting).unwrap_or(0);
+                place.waiting.drain(..written);
+            }
+            if place.hangs_up && place.waiting.is_empty() {
+                tcp.close();
             }
         }
     }
@@ -230,6 +316,12 @@ impl Host {
             routes.remove_default_ipv4_route();
         }
     }
+}
+
+/// A number that no other connection of this process has.
+fn next_link() -> u64 {
+    static LINKS: AtomicU64 = AtomicU64::new(1);
+    LINKS.fetch_add(1, Ordering::Relaxed)
 }
 
 fn is_icmp(frame: &EthernetFrame<&[u8]>) -> bool {

@@ -1,0 +1,88 @@
+//! Secrets: passwords, which are shown as dots, written nowhere, and wiped when they are no longer needed.
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+use zeroize::Zeroizing;
+
+use crate::census::Way;
+
+/// One secret. It cannot be serialised, and shows as dots.
+#[derive(Clone, PartialEq, Eq)]
+pub struct Secret(Zeroizing<String>);
+
+/// Whose secret it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Owner {
+    /// Every device of the family that has none of its own.
+    Everybody,
+    /// Whoever has this address.
+    Address(Ipv4Addr),
+    /// Whoever has this MAC address.
+    Mac(MacAddress),
+}
+
+/// The secrets there are, by family.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Secrets(BTreeMap<(Way, Owner), Secret>);
+
+impl Secret {
+    /// Keeps a secret.
+    #[must_use]
+    pub fn new(text: String) -> Self {
+        Self(Zeroizing::new(text))
+    }
+
+    /// The secret itself, for the one place that needs it.
+    #[must_use]
+    pub fn expose(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Debug for Secret {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("•••")
+    }
+}
+
+impl Secrets {
+    /// Keeps one of a family; a later one of the same owner takes the place of the earlier.
+    pub fn keep(&mut self, family: Way, owner: Owner, secret: Secret) {
+        self.0.insert((family, owner), secret);
+    }
+
+    /// The secret for a device: by its MAC address, else by its address, else its family's.
+    #[must_use]
+    pub fn of(&self, family: Way, mac: Option<MacAddress>, address: Ipv4Addr) -> Option<&Secret> {
+        let by_mac = mac.and_then(|mac| self.0.get(&(family, Owner::Mac(mac))));
+        let by_address = || self.0.get(&(family, Owner::Address(address)));
+        by_mac.or_else(by_address).or_else(|| self.0.get(&(family, Owner::Everybody)))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_nearest_one_counts_and_none_is_shown() {
+        let mut secrets = Secrets::default();
+        let address = Ipv4Addr::new(10, 40, 6, 1);
+        let mac = MacAddress([2, 0, 0, 0, 0, 1]);
+        for (owner, text) in
+            [(Owner::Everybody, "all"), (Owner::Address(address), "here"), (Owner::Mac(mac), "this")]
+        {
+            secrets.keep(Way::Pjlink, owner, Secret::new(text.to_owned()));
+        }
+        let of = |mac, address| secrets.of(Way::Pjlink, mac, address).map(Secret::expose);
+        assert_eq!(of(Some(mac), address), Some("this"));
+        assert_eq!(of(None, address), Some("here"));
+        assert_eq!(of(None, Ipv4Addr::LOCALHOST), Some("all"));
+        assert_eq!(secrets.of(Way::Sacn, None, address), None);
+        let shown = format!("{secrets:?}");
+        assert!(["all", "here", "this"].iter().all(|text| !shown.contains(text)), "{shown}");
+    }
+}

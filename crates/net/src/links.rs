@@ -1,0 +1,153 @@
+//! Connections that a conversation opens: one task each, which connects, reads and writes.
+
+use std::collections::HashMap;
+use std::io::ErrorKind;
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
+use std::time::Duration;
+
+use lantern_core::conversation::{LinkEnd, LinkId};
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::{TcpSocket, TcpStream};
+use tokio::sync::mpsc::{Receiver, Sender, channel};
+use tokio::task::{AbortHandle, JoinSet};
+
+use crate::driver::Input;
+
+/// How long the other side may take to take a connection.
+const CONNECTING: Duration = Duration::from_secs(3);
+/// How much is read at once, and how many writes may wait.
+const AT_ONCE: usize = 2048;
+const WAITING: usize = 32;
+/// The most connections at a time; a conversation asks for far fewer.
+const MOST: usize = 256;
+
+/// What became of a link, for the one who drives the conversation.
+pub(crate) enum News {
+    Opened,
+    Bytes(Vec<u8>),
+    Closed(LinkEnd),
+}
+
+/// The connections of one conversation.
+#[derive(Default)]
+pub(crate) struct Links(HashMap<LinkId, Open>);
+
+struct Open {
+    writes: Sender<Vec<u8>>,
+    task: AbortHandle,
+}
+
+impl Links {
+    /// Begins a connection from one of our addresses, carried by a task among `readers`.
+    pub(crate) fn open(
+        &mut self,
+        link: LinkId,
+        from: Option<Ipv4Addr>,
+        to: SocketAddrV4,
+        tell: Sender<Input>,
+        readers: &mut JoinSet<()>,
+    ) {
+        let (writes, to_write) = channel(WAITING);
+        if self.0.len() >= MOST {
+            readers.spawn(async move {
+                tell.send(Input::Link(link, News::Closed(LinkEnd::Torn))).await.unwrap_or(());
+            });
+            return;
+        }
+        let task = readers.spawn(carry(link, from, to, to_write, tell));
+        self.0.insert(link, Open { writes, task });
+    }
+
+    /// Writes on a connection. What a full one refuses tears it: half a message is worse than none.
+    pub(crate) fn write(&mut self, link: LinkId, bytes: Vec<u8>) {
+        if let Some(open) = self.0.get(&link)
+            && open.writes.try_send(bytes).is_err()
+        {
+            self.close(link);
+        }
+    }
+
+    /// Closes a connection.
+    pub(crate) fn close(&mut self, link: LinkId) {
+        if let Some(open) = self.0.remove(&link) {
+            open.task.abort();
+        }
+    }
+
+    /// Whether this connection is still wanted; one that has told that it is over is forgotten.
+    pub(crate) fn hears(&mut self, link: LinkId, news: &News) -> bool {
+        let is_known = self.0.contains_key(&link);
+        if matches!(news, News::Closed(_)) {
+            self.0.remove(&link);
+        }
+        is_known
+    }
+}
+
+/// Carries one connection to its end.
+async fn carry(
+    link: LinkId,
+    from: Option<Ipv4Addr>,
+    to: SocketAddrV4,
+    mut writes: Receiver<Vec<u8>>,
+    tell: Sender<Input>,
+) {
+    let end = match tokio::time::timeout(CONNECTING, connect(from, to)).await {
+        Err(_) => LinkEnd::Silent,
+        Ok(Err(error)) => reason(error.kind()),
+        Ok(Ok(stream)) => {
+            if tell.send(Input::Link(link, News::Opened)).await.is_err() {
+                return;
+            }
+            talk(stream, link, &mut writes, &tell).await
+        }
+    };
+    tell.send(Input::Link(link, News::Closed(end))).await.unwrap_or(());
+}
+
+async fn talk(
+    mut stream: TcpStream,
+    link: LinkId,
+    writes: &mut Receiver<Vec<u8>>,
+    tell: &Sender<Input>,
+) -> LinkEnd {
+    let mut buffer = [0; AT_ONCE];
+    loop {
+        tokio::select! {
+            read = stream.read(&mut buffer) => match read {
+                Ok(0) => return LinkEnd::Finished,
+                Ok(length) => {
+                    if tell.send(Input::Link(link, News::Bytes(buffer[..length].to_vec()))).await.is_err() {
+                        return LinkEnd::Torn;
+                    }
+                }
+                Err(error) => return reason(error.kind()),
+            },
+            bytes = writes.recv() => match bytes {
+                Some(bytes) => {
+                    if let Err(error) = stream.write_all(&bytes).await {
+                        return reason(error.kind());
+                    }
+                }
+                None => return LinkEnd::Torn,
+            },
+        }
+    }
+}
+
+/// From our address on the chosen adapter, so that no other one is taken.
+async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<TcpStream> {
+    let socket = TcpSocket::new_v4()?;
+    if let Some(from) = from {
+        socket.bind(SocketAddr::V4(SocketAddrV4::new(from, 0)))?;
+    }
+    socket.connect(SocketAddr::V4(to)).await
+}
+
+const fn reason(error: ErrorKind) -> LinkEnd {
+    match error {
+        ErrorKind::ConnectionRefused => LinkEnd::Refused,
+        ErrorKind::TimedOut | ErrorKind::HostUnreachable | ErrorKind::NetworkUnreachable => LinkEnd::Silent,
+        _ => LinkEnd::Torn,
+    }
+}
