@@ -247,7 +247,7 @@ fn targets_of_llrp_are_brought_home_and_read_back() {
         "printf '%s' '{sheet}' > t.rig.toml; deft-lantern apply t.rig.toml --yes; echo apply $?; \
          deft-lantern check t.rig.toml; echo check $?; \
          deft-lantern set 7ff0:00000004 --address 10.40.2.4 --mask /16 --restart 8 --yes; echo set $?; \
-         for i in 1 2 3 4; do echo at $i $(arping -c 1 -w 1 -I rig0 10.40.2.$i | grep -o '02:4f:4c:00:00:0.'); done"
+         for i in 1 2 3 4; do echo at $i $(arping -c 1 -w 1 -I rig0 10.40.2.$i | grep -io '02:4f:4c:00:00:0.' | tr A-F a-f); done"
     );
     let Some(said) = on_scene(&scene(&targets), &script) else { return };
     for i in 1..=3 {

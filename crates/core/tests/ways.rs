@@ -217,3 +217,15 @@ fn somebody_who_comes_is_told_at_once() {
     let Some(SurveyEvent::Seen(glimpse)) = survey.next_event() else { panic!("nobody was seen") };
     assert_eq!((glimpse.at, glimpse.address), (at, OTHER));
 }
+
+/// Who has moved away stands in the system's table for a while: where frames are heard, they decide who is where.
+#[rstest]
+#[case::frames(true, 0)]
+#[case::sockets(false, 1)]
+fn the_systems_table_claims_nobody_where_frames_are_heard(#[case] frames: bool, #[case] seen: usize) {
+    let plan = plan().with_means(Means { frames, neighbours: true, ..Means::default() });
+    let mut survey = Survey::new(plan);
+    let left = Neighbour { address: OTHER, mac: MacAddress([2, 0, 0, 0, 0, 9]), fresh: true };
+    survey.hear(Duration::ZERO, &Heard::Neighbours(&[left]));
+    assert_eq!(survey.census().devices(&survey.viewpoint()).len(), seen);
+}

@@ -138,7 +138,12 @@ fn table(comparison: &Comparison<'_>) -> Table {
                 (row.planned.address.value.to_string(), "speaks no Art-Net; out of reach here".to_owned())
             }
             State::Mute(device, way) => (address_of(device), format!("answers no {way}; {}", device.standing)),
-            State::Seen(device, differences) => (address_of(device), seen(device, differences)),
+            State::Seen(device, differences) => {
+                // Of several addresses, the planned one is the one that matters.
+                let planned = row.planned.fixed_address().filter(|planned| device.addresses.contains(planned));
+                let address = planned.map_or_else(|| address_of(device), |address| address.to_string());
+                (address, seen(device, differences))
+            }
             State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),
             State::Ambiguous(several) => (String::new(), format!("{} units could be it", several.len())),
             State::Found(node, differences) => {

@@ -212,6 +212,12 @@ impl Census {
         self.presence.is_seen(address)
     }
 
+    /// Whether somebody with this MAC address was seen at this address.
+    #[must_use]
+    pub fn is_seen_as(&self, mac: MacAddress, address: Ipv4Addr) -> bool {
+        self.presence.has((Some(mac), address))
+    }
+
     /// Whether anybody was seen with this MAC address, or states it.
     #[must_use]
     pub fn has_mac(&self, mac: MacAddress) -> bool {

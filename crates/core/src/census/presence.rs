@@ -65,6 +65,11 @@ impl Presence {
         self.addresses.contains(&address)
     }
 
+    /// Whether this one was seen.
+    pub(crate) fn has(&self, holding: Holding) -> bool {
+        self.seen.contains_key(&holding)
+    }
+
     /// Whether this MAC address was seen.
     pub(crate) fn has_mac(&self, mac: MacAddress) -> bool {
         self.macs.contains(&mac)

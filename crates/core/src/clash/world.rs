@@ -33,6 +33,7 @@ pub(super) static RULES: &[&Rule] = &[
     &TOO_HIGH,
     &LIST_CUT,
     &LOCKED_OUT,
+    &FAULTY,
 ];
 
 static TWICE: Rule = Rule {
@@ -131,6 +132,13 @@ static LOCKED_OUT: Rule = Rule {
     why: "nothing is known of its state, and nobody sees from here when its lamp fails",
 };
 
+static FAULTY: Rule = Rule {
+    code: "W016",
+    severity: Severity::Warning,
+    title: "a device that reports a fault of its own",
+    why: "it may go dark or switch itself off in the middle of the show",
+};
+
 /// What is wrong in a census whose `devices` look like this from there. What the sheet means to be so is not.
 #[must_use]
 pub fn world_clashes(
@@ -158,6 +166,7 @@ pub fn world_clashes(
     findings.extend(splits(&nodes));
     findings.extend(dhcp_servers(census, devices));
     findings.extend(census.units().iter().filter_map(locked_out));
+    findings.extend(census.units().iter().filter_map(faulty));
     if census.overlooked() > 0 {
         let what = format!(
             "{} more sightings were left out after the first {} devices: the network is being flooded",
@@ -231,6 +240,16 @@ fn locked_out(unit: &Unit) -> Option<Finding> {
                 "keep the right one under [{}] in secrets.toml, or in DEFT_LANTERN_PASSWORD_{family}",
                 unit.family.name()
             ),
+        )
+    })
+}
+
+fn faulty(unit: &Unit) -> Option<Finding> {
+    let Some(Value::Text(faults)) = unit.facts.get(Field::Faults) else { return None };
+    (faults.raw() != "none").then(|| {
+        FAULTY.finding(
+            format!("{} at {} reports {faults}", unit.title(), unit.address),
+            "look at the device itself before the show",
         )
     })
 }

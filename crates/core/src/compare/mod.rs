@@ -178,6 +178,8 @@ fn without_art_net<'a>(
             let mut differences = Wanted::by_sheet(sheet, planned).differences_of_device(&told_by);
             // Only what the device has a word for by some family; but where it is and how it got there is everybody's.
             differences.retain(|difference| difference.field.is_ip() || !difference.cannot_be_told());
+            // A name that nothing sets from here is its owner's business.
+            differences.retain(|difference| difference.field != Field::Name || device.set_as.is_some());
             State::Seen(device, differences)
         }
         (None, false)

@@ -22,7 +22,7 @@ use std::time::Duration;
 use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError};
 
 use super::outbox::Outbox;
-use super::{Conversation, Heard, LinkId, LinkNews, Outgoing, listen};
+use super::{Conversation, Heard, LinkId, LinkNews, Neighbour, Outgoing, listen};
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
 use crate::family::{self, Asker};
@@ -390,13 +390,13 @@ impl Conversation for Survey {
                 self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });
             }
             Heard::Neighbours(table) => {
-                // An old entry says only which MAC address belongs to somebody who is seen otherwise.
-                for neighbour in table
-                    .iter()
-                    .filter(|one| one.fresh || self.census.is_seen(one.address))
-                    .copied()
-                    .collect::<Vec<_>>()
-                {
+                // An old entry says only which MAC address belongs to somebody who is seen otherwise. Where frames are heard,
+                // they say that better: who has moved away stands in the system's table for a while.
+                let counts = |one: &Neighbour| match self.plan.vantage.means.frames {
+                    true => self.census.is_seen_as(one.mac, one.address),
+                    false => one.fresh || self.census.is_seen(one.address),
+                };
+                for neighbour in table.iter().filter(|one| counts(one)).copied().collect::<Vec<_>>() {
                     let told = Sighting::plain(now, neighbour.address, Told::Neighbour);
                     self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
                 }
