@@ -9,13 +9,13 @@ use lantern_core::view::{address_runs, universe_uses};
 
 libfuzzer_sys::fuzz_target!(|text: &str| {
     let Ok(sheet) = RigSheet::parse(text) else { return };
-    sheet_clashes(&sheet);
-    Loads::of(&sheet);
-    universe_uses(&sheet);
+    let _clashes = sheet_clashes(&sheet);
+    let _loads = Loads::of(&sheet);
+    let _uses = universe_uses(&sheet);
     // Walking over millions of addresses is not what is looked for.
     if sheet.networks.iter().all(|network| network.range.value.mask().prefix() >= 20) {
         for network in 0..sheet.networks.len() {
-            address_runs(&sheet, network);
+            let _runs = address_runs(&sheet, network);
         }
         if let Ok(filled) = fill(&sheet) {
             let again = RigSheet::parse(&filled.text).expect("what was filled in is a sheet");

@@ -14,8 +14,8 @@ use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
 use crate::links::{Links, News};
-use crate::neighbours::neighbours;
 use crate::station::Echoes;
+use crate::system::neighbours::neighbours;
 use crate::{NetError, Station};
 
 /// Longest datagram looked at: as long as multicast DNS may send.

@@ -1,7 +1,7 @@
 //! This computer: its adapters, what can be heard and said through them, and the driver that runs a conversation.
 //!
-//! Nothing here judges or formats for people. Whatever differs between operating systems sits in one `imp` module
-//! with the same face everywhere.
+//! Nothing here judges or formats for people. Whatever differs between operating systems sits in a room
+//! for each (`system`), all with the same face.
 #![forbid(unsafe_code)]
 
 mod addressing;
@@ -10,10 +10,8 @@ mod computer;
 mod driver;
 mod error;
 mod links;
-mod neighbours;
-#[cfg(target_os = "linux")]
-mod netlink;
 mod station;
+mod system;
 
 pub use addressing::{adapter_state, carry_out, missing_rights, start_mark};
 pub use capture::{Capture, CaptureError, Damage, Recorder, replay};

@@ -16,6 +16,7 @@ pub(crate) enum Party {
     Device(Box<SimDevice>),
 }
 
+#[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "some is asked for on the segment only"))]
 impl Party {
     /// Everybody in a scene.
     pub(crate) fn all(scene: &Scene) -> Vec<Self> {

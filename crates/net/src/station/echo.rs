@@ -6,6 +6,7 @@ use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
 use socket2::{Domain, Protocol, Socket, Type};
 
 use super::KNOCKERS;
+use crate::system::bind;
 
 const REQUEST: u8 = 8;
 const REPLY: u8 = 0;
@@ -21,10 +22,7 @@ impl Echoes {
 
     fn socket(adapter: &str) -> io::Result<UdpSocket> {
         let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::ICMPV4))?;
-        #[cfg(target_os = "linux")]
-        socket.bind_device(Some(adapter.as_bytes()))?;
-        #[cfg(not(target_os = "linux"))]
-        let _ = adapter;
+        bind::keep_to(&socket, adapter)?;
         socket.set_nonblocking(true)?;
         // Everything this program does with it a UDP socket does too: send to, receive from.
         Ok(socket.into())

@@ -5,7 +5,7 @@
 
 mod echo;
 mod tap;
-mod udp;
+pub(crate) mod udp;
 
 use std::cell::RefCell;
 use std::io;

@@ -1,16 +1,14 @@
 //! Raw Ethernet frames of one adapter: everything that passes it is heard.
 
-#[cfg_attr(target_os = "linux", path = "tap_linux.rs")]
-#[cfg_attr(not(target_os = "linux"), path = "tap_other.rs")]
-mod imp;
-
 use std::cell::RefCell;
 use std::io;
 
 use tokio::sync::mpsc::Sender;
 
+use crate::system::frames::Frames;
+
 /// An adapter's frames.
-pub(crate) struct Tap(RefCell<imp::Frames>);
+pub(crate) struct Tap(RefCell<Frames>);
 
 impl std::fmt::Debug for Tap {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -20,7 +18,7 @@ impl std::fmt::Debug for Tap {
 
 impl Tap {
     pub(super) fn open(adapter: &str) -> io::Result<Self> {
-        imp::Frames::open(adapter).map(|frames| Self(RefCell::new(frames)))
+        Frames::open(adapter).map(|frames| Self(RefCell::new(frames)))
     }
 
     pub(crate) fn send(&self, frame: &[u8]) -> io::Result<()> {

@@ -3,15 +3,13 @@
 //! A desk or a visualiser on this computer may hold the port. It is then shared, and that is told: answers sent to
 //! this computer alone reach only one of the two.
 
-#[cfg_attr(target_os = "linux", path = "bind_linux.rs")]
-#[cfg_attr(not(target_os = "linux"), path = "bind_other.rs")]
-mod imp;
-
 use std::io;
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
 
 use lantern_core::adapter::Choice;
 use socket2::{Domain, Protocol, SockRef, Socket, Type};
+
+use crate::system::bind;
 
 /// Room for the answers of a large rig that all come at once.
 const RECEIVE_BUFFER: usize = 1 << 20;
@@ -98,7 +96,7 @@ impl Udp {
 /// It is bound to no adapter and no address, so that a program that opens the port later is preferred to it.
 pub(super) fn swallower(choice: &Choice, port: u16) -> io::Result<UdpSocket> {
     let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
-    imp::share(&socket)?;
+    bind::share(&socket)?;
     // The system makes the smallest buffer of it; what is more than that is dropped in silence.
     socket.set_recv_buffer_size(1).unwrap_or(());
     let at = |address| bind_to_address(&socket, SocketAddrV4::new(address, port));
@@ -117,22 +115,22 @@ pub(super) fn knocker(choice: &Choice) -> io::Result<UdpSocket> {
 fn bound(choice: &Choice, port: u16, share: bool) -> io::Result<Socket> {
     let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
     if share {
-        imp::share(&socket)?;
+        bind::share(&socket)?;
     }
-    imp::bind(&socket, &choice.name, SocketAddrV4::new(choice.seats[0].own, port))?;
+    bind::bind(&socket, &choice.name, SocketAddrV4::new(choice.seats[0].own, port))?;
     Ok(socket)
 }
 
 /// Bound to one address of the adapter, so that what leaves has it as its source.
 fn bound_at(choice: &Choice, own: Ipv4Addr, port: u16) -> io::Result<Socket> {
     let socket = Socket::new(Domain::IPV4, Type::DGRAM, Some(Protocol::UDP))?;
-    imp::share(&socket)?;
-    imp::keep_to(&socket, &choice.name)?;
+    bind::share(&socket)?;
+    bind::keep_to(&socket, &choice.name)?;
     bind_to_address(&socket, SocketAddrV4::new(own, port))?;
     Ok(socket)
 }
 
 /// Binds to one address only: it hears what is sent to that address.
-pub(in crate::station) fn bind_to_address(socket: &Socket, own: SocketAddrV4) -> io::Result<()> {
+pub(crate) fn bind_to_address(socket: &Socket, own: SocketAddrV4) -> io::Result<()> {
     socket.bind(&SocketAddr::V4(own).into())
 }

@@ -53,9 +53,9 @@ impl Answer {
     /// When it is no answer to a question that is known.
     pub fn parse(line: &str) -> Result<Self, WireError> {
         let foreign = WireError::Foreign { layer: Layer::Pjlink };
-        let body = line.strip_prefix('%').ok_or(foreign.clone())?;
-        let (head, value) = body.split_once('=').ok_or(foreign.clone())?;
-        let word = head.get(1..).filter(|_| head.starts_with(['1', '2'])).ok_or(foreign.clone())?;
+        let body = line.strip_prefix('%').ok_or(foreign)?;
+        let (head, value) = body.split_once('=').ok_or(foreign)?;
+        let word = head.get(1..).filter(|_| head.starts_with(['1', '2'])).ok_or(foreign)?;
         let to = Question::of_word(word).ok_or(foreign)?;
         let told = match value.to_ascii_uppercase().as_str() {
             "ERR1" => Err(NoAnswer::Unknown),

@@ -22,7 +22,7 @@ impl Greeting {
     /// When it is no greeting.
     pub fn parse(line: &str) -> Result<Self, WireError> {
         let foreign = WireError::Foreign { layer: Layer::Pjlink };
-        let (word, rest) = line.split_once(' ').ok_or(foreign.clone())?;
+        let (word, rest) = line.split_once(' ').ok_or(foreign)?;
         if !word.eq_ignore_ascii_case("PJLINK") {
             return Err(foreign);
         }

@@ -21,12 +21,12 @@ impl Found {
     /// When it is none of PJLink's.
     pub fn parse(datagram: &[u8]) -> Result<Self, WireError> {
         let foreign = WireError::Foreign { layer: Layer::Pjlink };
-        let text = str::from_utf8(datagram).map_err(|_| foreign.clone())?.trim_end_matches(['\r', '\n']);
+        let text = str::from_utf8(datagram).map_err(|_| foreign)?.trim_end_matches(['\r', '\n']);
         let upper = text.to_ascii_uppercase();
         if upper == "%2SRCH" {
             return Ok(Self::Search);
         }
-        let told = upper.strip_prefix("%2").ok_or(foreign.clone())?;
+        let told = upper.strip_prefix("%2").ok_or(foreign)?;
         match told.split_once('=') {
             Some(("ACKN" | "LKUP", mac)) => mac.parse().map(|mac| Self::Device(Some(mac))).map_err(|_| foreign),
             Some(("ERST" | "POWR" | "INPT", _)) => Ok(Self::Device(None)),

@@ -264,7 +264,7 @@ impl Alter {
             }
             Phase::Probing(probe) if probe.is_over(now) => self.write(now, 0, now),
             Phase::Probing(probe) => {
-                probe.ask(now, &self.vantage, &mut |outgoing| self.outbox.send_in_turn(outgoing))
+                probe.ask(now, &self.vantage, &mut |outgoing| self.outbox.send_in_turn(outgoing));
             }
             Phase::Waiting(waiting) if waiting.again_at.min(waiting.written_at + self.restart_time) <= now => {
                 let waiting = *waiting;

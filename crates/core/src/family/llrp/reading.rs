@@ -177,7 +177,7 @@ impl Reading {
         self.heard = true;
         match answer.response() {
             Some(ResponseType::ACK | ResponseType::ACK_OVERFLOW) if self.take(question, &answer.data) => {
-                self.on(now)
+                self.on(now);
             }
             Some(ResponseType::ACK_TIMER) => self.again_at = now + timer(answer),
             Some(ResponseType::NACK) => {

@@ -1,18 +1,15 @@
 //! What this computer is: its adapters, and who holds the Art-Net port.
 
-#[cfg_attr(target_os = "linux", path = "imp_linux.rs")]
-#[cfg_attr(not(target_os = "linux"), path = "imp_other.rs")]
-mod imp;
-
 use lantern_core::adapter::Computer;
 
 use crate::NetError;
+use crate::system::computer;
 
 /// Whether the system drops what comes in from addresses it would not answer through the same adapter (reverse path
 /// filter, RFC 3704): then nodes in other subnets are heard only by raw frames.
 #[must_use]
 pub fn drops_foreign(adapter: &str) -> bool {
-    imp::drops_foreign(adapter)
+    computer::drops_foreign(adapter)
 }
 
 /// Looks at this computer as it is now.
@@ -20,8 +17,8 @@ pub fn drops_foreign(adapter: &str) -> bool {
 /// # Errors
 /// When the system does not tell its adapters.
 pub fn computer() -> Result<Computer, NetError> {
-    let mut adapters = imp::adapters()?;
+    let mut adapters = computer::adapters()?;
     // The cables first, loopback last: the order in which a person looks for the rig.
     adapters.sort_by(|a, b| (a.medium, &a.name).cmp(&(b.medium, &b.name)));
-    Ok(Computer { adapters, holders: imp::holders(), name_servers: imp::name_servers() })
+    Ok(Computer { adapters, holders: computer::holders(), name_servers: computer::name_servers() })
 }

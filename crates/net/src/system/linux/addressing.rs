@@ -10,14 +10,14 @@ use rtnetlink::packet_route::address::{AddressAttribute, AddressMessage, CacheIn
 use rtnetlink::packet_route::route::{RouteAddress, RouteAttribute, RouteMessage, RouteProtocol, RouteType};
 use rtnetlink::{Handle, RouteMessageBuilder};
 
+use super::netlink::{index_of, talk};
 use crate::NetError;
-use crate::netlink::{index_of, talk};
 
 /// Bits of the effective capabilities (capabilities(7)).
 const NET_ADMIN: u64 = 1 << 12;
 const NET_RAW: u64 = 1 << 13;
 
-pub(super) fn state(adapter: &str) -> Result<AdapterState, NetError> {
+pub(crate) fn state(adapter: &str) -> Result<AdapterState, NetError> {
     let read = talk(async |netlink| {
         let index = index_of(&netlink, adapter).await?;
         let addresses: Vec<AddressMessage> = netlink.address().get().execute().try_collect().await?;
@@ -85,7 +85,7 @@ fn route(message: &RouteMessage, index: u32) -> Option<RouteState> {
     Some(state)
 }
 
-pub(super) fn carry_out(adapter: &str, moves: &[Move]) -> Result<(), NetError> {
+pub(crate) fn carry_out(adapter: &str, moves: &[Move]) -> Result<(), NetError> {
     let done = talk(async |netlink| {
         let index = index_of(&netlink, adapter).await?;
         for one in moves {
@@ -147,7 +147,7 @@ fn message(state: &RouteState, index: u32) -> RouteMessage {
     route.build()
 }
 
-pub(super) fn missing_rights() -> Vec<&'static str> {
+pub(crate) fn missing_rights() -> Vec<&'static str> {
     let effective = effective_capabilities().unwrap_or(0);
     let needed = [
         (NET_ADMIN, "changing addresses (CAP_NET_ADMIN)"),
@@ -162,6 +162,6 @@ fn effective_capabilities() -> io::Result<u64> {
     u64::from_str_radix(bits.trim(), 16).map_err(io::Error::other)
 }
 
-pub(super) fn start_mark() -> String {
+pub(crate) fn start_mark() -> String {
     fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default().trim().to_owned()
 }

@@ -5,15 +5,15 @@ use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
 
 use socket2::Socket;
 
-use super::bind_to_address;
+use crate::station::udp::bind_to_address;
 
 /// Lets other programs hold the port too.
-pub(in crate::station) fn share(socket: &Socket) -> io::Result<()> {
+pub(crate) fn share(socket: &Socket) -> io::Result<()> {
     socket.set_reuse_address(true)
 }
 
 /// Binds the socket so that it hears and sends through this adapter only.
-pub(in crate::station) fn bind(socket: &Socket, adapter: &str, own: SocketAddrV4) -> io::Result<()> {
+pub(crate) fn bind(socket: &Socket, adapter: &str, own: SocketAddrV4) -> io::Result<()> {
     // Every ground shares the loopback device, so there the address tells them apart.
     if own.ip().is_loopback() {
         return bind_to_address(socket, own);
@@ -27,7 +27,7 @@ pub(in crate::station) fn bind(socket: &Socket, adapter: &str, own: SocketAddrV4
 }
 
 /// Lets what is sent leave through this adapter only, where the system allows it.
-pub(in crate::station) fn keep_to(socket: &Socket, adapter: &str) -> io::Result<()> {
+pub(crate) fn keep_to(socket: &Socket, adapter: &str) -> io::Result<()> {
     match socket.bind_device(Some(adapter.as_bytes())) {
         Err(error) if error.kind() != io::ErrorKind::PermissionDenied => Err(error),
         _ => Ok(()),

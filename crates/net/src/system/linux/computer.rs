@@ -16,13 +16,13 @@ use rtnetlink::packet_route::link::{
 use rtnetlink::packet_route::route::{RouteAddress, RouteAttribute, RouteMessage};
 use rtnetlink::{Handle, RouteMessageBuilder};
 
+use super::netlink::talk;
 use crate::NetError;
-use crate::netlink::talk;
 
 /// "For ever", as the kernel says it.
 const FOR_EVER: u32 = u32::MAX;
 
-pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
+pub(crate) fn adapters() -> Result<Vec<Adapter>, NetError> {
     talk(async |netlink| ask(&netlink).await).map_err(NetError::Adapters)
 }
 
@@ -131,7 +131,7 @@ fn own_address(message: &AddressMessage) -> Option<OwnAddress> {
 }
 
 /// The stricter of the two settings holds (ip-sysctl, rp_filter): 1 is strict, 2 asks only for any way back.
-pub(super) fn drops_foreign(adapter: &str) -> bool {
+pub(crate) fn drops_foreign(adapter: &str) -> bool {
     let of =
         |name: &str| fs::read_to_string(format!("/proc/sys/net/ipv4/conf/{name}/rp_filter")).unwrap_or_default();
     let setting = |name: &str| of(name).trim().parse::<u8>().unwrap_or(0);
@@ -149,7 +149,7 @@ fn gateway(route: &RouteMessage, index: u32) -> Option<Ipv4Addr> {
 }
 
 /// Who holds the Art-Net port; programs of other users have no name here.
-pub(super) fn holders() -> Vec<Holder> {
+pub(crate) fn holders() -> Vec<Holder> {
     let table = fs::read_to_string("/proc/self/net/udp").unwrap_or_default();
     let sockets: Vec<(Ipv4Addr, String)> = table.lines().skip(1).filter_map(held).collect();
     if sockets.is_empty() {
@@ -195,7 +195,7 @@ fn is_process(path: &Path) -> bool {
 }
 
 /// The name servers every program of this computer asks (resolv.conf(5)).
-pub(super) fn name_servers() -> Vec<IpAddr> {
+pub(crate) fn name_servers() -> Vec<IpAddr> {
     servers_in(&fs::read_to_string("/etc/resolv.conf").unwrap_or_default())
 }
 

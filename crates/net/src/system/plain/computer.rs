@@ -8,7 +8,7 @@ use lantern_core::address::{Mask, Subnet};
 
 use crate::NetError;
 
-pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
+pub(crate) fn adapters() -> Result<Vec<Adapter>, NetError> {
     let mut by_name: BTreeMap<String, Adapter> = BTreeMap::new();
     for interface in if_addrs::get_if_addrs().map_err(NetError::Adapters)? {
         let adapter = by_name.entry(interface.name.clone()).or_insert_with(|| Adapter {
@@ -33,14 +33,14 @@ pub(super) fn adapters() -> Result<Vec<Adapter>, NetError> {
     Ok(by_name.into_values().collect())
 }
 
-pub(super) const fn drops_foreign(_adapter: &str) -> bool {
+pub(crate) const fn drops_foreign(_adapter: &str) -> bool {
     false
 }
 
-pub(super) fn holders() -> Vec<Holder> {
+pub(crate) fn holders() -> Vec<Holder> {
     Vec::new()
 }
 
-pub(super) fn name_servers() -> Vec<std::net::IpAddr> {
+pub(crate) fn name_servers() -> Vec<std::net::IpAddr> {
     Vec::new()
 }

@@ -15,7 +15,7 @@ const PATIENCE: Duration = Duration::from_secs(1);
 /// The most frames thrown away before a conversation.
 const MOST_OLD: usize = 8192;
 
-pub(super) struct Frames {
+pub(crate) struct Frames {
     sender: Box<dyn DataLinkSender>,
     receiver: Receiver,
 }
@@ -35,7 +35,7 @@ fn take(place: &Receiver) -> Option<Box<dyn DataLinkReceiver>> {
 }
 
 impl Frames {
-    pub(super) fn open(adapter: &str) -> io::Result<Self> {
+    pub(crate) fn open(adapter: &str) -> io::Result<Self> {
         let adapters = pnet_datalink::interfaces();
         let found = adapters.iter().find(|one| one.name == adapter);
         let config = Config { read_timeout: Some(NAP), ..Config::default() };
@@ -47,12 +47,12 @@ impl Frames {
         }
     }
 
-    pub(super) fn send(&mut self, frame: &[u8]) -> io::Result<()> {
+    pub(crate) fn send(&mut self, frame: &[u8]) -> io::Result<()> {
         self.sender.send_to(frame, None).unwrap_or_else(|| Err(io::ErrorKind::InvalidInput.into()))
     }
 
     /// Starts the thread; it ends when the inbox is closed.
-    pub(super) fn listen<T: Send + 'static>(
+    pub(crate) fn listen<T: Send + 'static>(
         &mut self,
         inbox: Sender<T>,
         into: fn(Vec<u8>) -> T,

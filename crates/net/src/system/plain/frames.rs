@@ -4,18 +4,18 @@ use std::io;
 
 use tokio::sync::mpsc::Sender;
 
-pub(super) struct Frames;
+pub(crate) struct Frames;
 
 impl Frames {
-    pub(super) fn open(_adapter: &str) -> io::Result<Self> {
+    pub(crate) fn open(_adapter: &str) -> io::Result<Self> {
         Err(io::ErrorKind::Unsupported.into())
     }
 
-    pub(super) fn send(&mut self, _frame: &[u8]) -> io::Result<()> {
+    pub(crate) fn send(&mut self, _frame: &[u8]) -> io::Result<()> {
         Err(io::ErrorKind::Unsupported.into())
     }
 
-    pub(super) fn listen<T: Send + 'static>(
+    pub(crate) fn listen<T: Send + 'static>(
         &mut self,
         _inbox: Sender<T>,
         _into: fn(Vec<u8>) -> T,

@@ -4,18 +4,18 @@ use lantern_core::adapter::{AdapterState, Move};
 
 use crate::NetError;
 
-pub(super) fn state(_adapter: &str) -> Result<AdapterState, NetError> {
+pub(crate) fn state(_adapter: &str) -> Result<AdapterState, NetError> {
     Err(NetError::NotOnThisSystem("reading and changing an adapter's addresses"))
 }
 
-pub(super) fn carry_out(_adapter: &str, _moves: &[Move]) -> Result<(), NetError> {
+pub(crate) fn carry_out(_adapter: &str, _moves: &[Move]) -> Result<(), NetError> {
     Err(NetError::NotOnThisSystem("changing an adapter's addresses"))
 }
 
-pub(super) fn missing_rights() -> Vec<&'static str> {
+pub(crate) fn missing_rights() -> Vec<&'static str> {
     Vec::new()
 }
 
-pub(super) fn start_mark() -> String {
+pub(crate) fn start_mark() -> String {
     String::new()
 }

@@ -1,19 +1,16 @@
 //! Changing what an adapter is set to.
 
-#[cfg_attr(target_os = "linux", path = "imp_linux.rs")]
-#[cfg_attr(not(target_os = "linux"), path = "imp_other.rs")]
-mod imp;
-
 use lantern_core::adapter::{AdapterState, Move};
 
 use crate::NetError;
+use crate::system::addressing;
 
 /// What the adapter is set to now.
 ///
 /// # Errors
 /// When there is no such adapter, or the system does not tell.
 pub fn adapter_state(adapter: &str) -> Result<AdapterState, NetError> {
-    imp::state(adapter)
+    addressing::state(adapter)
 }
 
 /// Makes these moves, one after the other, and stops at the first that the system refuses.
@@ -21,17 +18,17 @@ pub fn adapter_state(adapter: &str) -> Result<AdapterState, NetError> {
 /// # Errors
 /// When the system refuses one.
 pub fn carry_out(adapter: &str, moves: &[Move]) -> Result<(), NetError> {
-    imp::carry_out(adapter, moves)
+    addressing::carry_out(adapter, moves)
 }
 
 /// The rights that changing addresses and probing need and this program has not, in words.
 #[must_use]
 pub fn missing_rights() -> Vec<&'static str> {
-    imp::missing_rights()
+    addressing::missing_rights()
 }
 
 /// Tells one start of this computer from another: what was set before the last start is gone.
 #[must_use]
 pub fn start_mark() -> String {
-    imp::start_mark()
+    addressing::start_mark()
 }

@@ -5,10 +5,10 @@ use std::net::SocketAddrV4;
 
 use socket2::Socket;
 
-use super::bind_to_address;
+use crate::station::udp::bind_to_address;
 
 /// Lets other programs hold the port too.
-pub(in crate::station) fn share(socket: &Socket) -> io::Result<()> {
+pub(crate) fn share(socket: &Socket) -> io::Result<()> {
     socket.set_reuse_address(true)?;
     #[cfg(unix)]
     socket.set_reuse_port(true)?;
@@ -16,11 +16,11 @@ pub(in crate::station) fn share(socket: &Socket) -> io::Result<()> {
 }
 
 /// Binds the socket so that it sends through this adapter only.
-pub(in crate::station) fn bind(socket: &Socket, _adapter: &str, own: SocketAddrV4) -> io::Result<()> {
+pub(crate) fn bind(socket: &Socket, _adapter: &str, own: SocketAddrV4) -> io::Result<()> {
     bind_to_address(socket, own)
 }
 
 /// The address it is bound to decides through which adapter it sends.
-pub(in crate::station) fn keep_to(_: &Socket, _: &str) -> io::Result<()> {
+pub(crate) fn keep_to(_: &Socket, _: &str) -> io::Result<()> {
     Ok(())
 }
