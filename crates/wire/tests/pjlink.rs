@@ -45,7 +45,7 @@ fn faults_are_said_part_by_part(#[case] value: &str, #[case] words: Option<&str>
 fn values_that_mean_nothing_are_nothing() {
     assert_eq!((Power::parse("3"), Power::parse("4")), (Some(Power::Warming), None));
     assert_eq!((lamp_hours("120 1 1300 0"), lamp_hours("120"), lamp_hours("")), (Some(1300), None, None));
-    let inputs = ["31", "1A", "91", "3", "3é", ""].map(|value| input_in_words(value));
+    let inputs = ["31", "1A", "91", "3", "3é", ""].map(input_in_words);
     assert_eq!(inputs, [Some("digital 1".to_owned()), Some("RGB A".to_owned()), None, None, None, None]);
 }
 
