@@ -9,7 +9,7 @@ use std::time::Duration;
 use lantern_core::census::Census;
 use lantern_core::change::{ChangePlan, plan_by_sheet};
 use lantern_core::compare::compare;
-use lantern_core::conversation::{Outcome, Vantage};
+use lantern_core::conversation::{Apply, Made, Outcome, Vantage};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{MemoryGround, Scene, SimNode, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use rstest::rstest;
@@ -27,34 +27,35 @@ fn plan(sheet: &RigSheet, census: &Census) -> ChangePlan {
 }
 
 /// Applies the sheet once; gives how many changes were done and how many failed.
-fn apply(ground: &mut MemoryGround, sheet: &RigSheet) -> (usize, usize) {
+fn apply(ground: &mut MemoryGround, sheet: &RigSheet, at_once: usize) -> (usize, usize) {
     let census = survey(ground, Some(sheet));
     let plan = plan(sheet, &census);
     assert!(!plan.is_refused(), "{:?}", plan.findings);
-    let mut done = 0;
-    for change in &plan.changes {
-        let mut alter = change.talk(Vantage::of_seats(vec![seat()]), Duration::from_secs(20));
-        run(&mut alter, ground);
-        if alter.outcome() != Some(&Outcome::Done) {
-            return (done, plan.changes.len() - done);
-        }
-        done += 1;
-    }
-    (done, 0)
+    let count = plan.changes.len();
+    let vantage = Vantage::of_seats(vec![seat()]);
+    let mut apply = Apply::new(plan.changes, vantage, Duration::from_secs(20), at_once);
+    run(&mut apply, ground);
+    let is_done = |made: &&Option<Made>| made.as_ref().is_some_and(|made| made.outcome == Outcome::Done);
+    let done = apply.made().iter().filter(is_done).count();
+    (done, count - done)
 }
 
-#[test]
-fn the_harbour_is_put_right_in_one_go() {
+#[rstest]
+fn the_harbour_is_put_right_in_one_go(#[values(1, 3, 16)] at_once: usize) {
     let (sheet, mut ground) = (RigSheet::parse(TIDEWICK_MENDED_SHEET).unwrap(), harbour(0.0, 1));
-    assert_eq!(apply(&mut ground, &sheet), (5, 0));
+    assert_eq!(apply(&mut ground, &sheet, at_once), (5, 0));
     let census = survey(&mut ground, Some(&sheet));
     assert!(compare(&sheet, &census).is_as_planned());
-    assert_eq!(apply(&mut ground, &sheet), (0, 0));
+    assert_eq!(apply(&mut ground, &sheet, at_once), (0, 0));
 }
 
 /// However much gets lost: applying again and again ends as planned, and no node is ever lost.
 #[rstest]
-fn applying_again_always_gets_there(#[values(0.02, 0.1, 0.25)] loss: f64, #[values(0, 1)] block: u64) {
+fn applying_again_always_gets_there(
+    #[values(0.02, 0.1, 0.25)] loss: f64,
+    #[values(0, 1)] block: u64,
+    #[values(1, 16)] at_once: usize,
+) {
     let sheet = RigSheet::parse(TIDEWICK_MENDED_SHEET).unwrap();
     for seed in block * 20..block * 20 + 20 {
         let mut ground = harbour(loss, seed);
@@ -66,7 +67,7 @@ fn applying_again_always_gets_there(#[values(0.02, 0.1, 0.25)] loss: f64, #[valu
             }
             rounds += 1;
             assert!(rounds < 12, "seed {seed} does not get there at loss {loss}");
-            apply(&mut ground, &sheet);
+            apply(&mut ground, &sheet, at_once);
         }
         let mut macs: Vec<_> = ground.nodes().iter().map(|node| (node.setup().mac, node.address())).collect();
         macs.sort_unstable();
@@ -84,7 +85,7 @@ fn a_whole_row_moves_up_by_one() {
         text += &format!("[[node]]\nname = \"crowd-{i}\"\nmac = \"{mac}\"\naddress = \"10.40.1.{}\"\n", i + 2);
     }
     let (sheet, mut ground) = (RigSheet::parse(&text).unwrap(), ground(&Scene::crowd(20, 0.0, 4)));
-    assert_eq!(apply(&mut ground, &sheet), (20, 0));
+    assert_eq!(apply(&mut ground, &sheet, 4), (20, 0));
     let last = ground.nodes().iter().map(SimNode::address).max();
     assert_eq!(last, Some(Ipv4Addr::new(10, 40, 1, 21)));
 }

@@ -12,6 +12,7 @@
 //! sockets and against simulated nodes under a virtual clock.
 
 mod alter;
+mod apply;
 mod arrivals;
 mod claim;
 mod lease;
@@ -33,6 +34,7 @@ use lantern_wire::MacAddress;
 use crate::address::Subnet;
 
 pub use alter::Alter;
+pub use apply::{Apply, ApplyEvent, ApplyNews, Made};
 pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
 pub use lease::{Lease, LeaseEnd, Leased};

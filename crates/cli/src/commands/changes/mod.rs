@@ -3,10 +3,12 @@
 mod around;
 mod tell;
 
+use std::collections::BTreeMap;
+use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::change::{Change, ChangePlan, Subject};
-use lantern_core::conversation::{AskedBy, Outcome, Shift, TalkEvent};
+use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, AskedBy, Made, Outcome, Shift, TalkEvent};
 use lantern_core::facts::{Difference, Value};
 use lantern_core::logbook::Stage;
 use serde::Serialize;
@@ -14,10 +16,13 @@ use serde::Serialize;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::{LogbookFile, RunLock};
-use crate::output::{Cell, Out, Table, Tone, counted, findings};
+use crate::output::{Cell, Out, Progress, Table, Tone, counted, findings};
 use crate::session::Session;
 
 pub(crate) use around::Around;
+
+/// How many nodes are changed at once.
+const AT_ONCE: usize = 1;
 
 /// How to go about writing to nodes.
 #[derive(Debug, Clone, Copy, clap::Args, Default)]
@@ -52,7 +57,7 @@ struct Report<'a> {
     /// `null` when it was not begun.
     result: Option<Stage>,
     /// The address it was last heard at.
-    address: Option<std::net::Ipv4Addr>,
+    address: Option<Ipv4Addr>,
     /// What is not as wanted: told otherwise, or not told.
     open: Vec<&'a Difference>,
     /// What changed along with it.
@@ -66,13 +71,6 @@ struct Moved<'a> {
     before: &'a Value,
     /// `null` for a port that is gone.
     after: Option<&'a Value>,
-}
-
-/// A change that was begun: what became of it, and whom it is about as last heard.
-#[derive(Debug, Clone)]
-struct Made {
-    outcome: Outcome,
-    subject: Subject,
 }
 
 #[derive(Debug, Serialize)]
@@ -113,35 +111,124 @@ pub(super) fn carry_out(
     }
 }
 
-/// Makes the changes one after the other, up to the first that fails. A logbook that cannot be written, an interruption and
-/// a reader who has gone end it before the next send; that is given back with what became of the others in `results`.
+/// Makes the changes, up to the first that fails. A logbook that cannot be written, an interruption and a reader who has gone
+/// end it before the next send; that is given back with what became of the others in `results`.
 fn make_all(
     session: &Session,
     plan: &ChangePlan,
     how: HowToWrite,
-    results: &mut [Option<Made>],
+    results: &mut Vec<Option<Made>>,
     out: &mut Out,
 ) -> Result<Option<Failure>, Failure> {
     let mut logbook = LogbookFile::open(&session.logbook_path())?;
-    for (begun, (change, result)) in plan.changes.iter().zip(results).enumerate() {
-        let made = match make(session, change, how, &mut logbook, out) {
-            Ok(made) => made,
-            Err(failure) => {
-                let failure = broken_off(failure);
-                if !matches!(failure, Failure::Unheard) {
-                    tell::how_far(begun, plan.changes.len(), logbook.path(), out)?;
-                }
-                return Ok(Some(failure));
+    let restart = Duration::from_secs(how.restart.into());
+    let mut apply = Apply::new(plan.changes.clone(), session.vantage(), restart, AT_ONCE);
+    let mut watch =
+        Watch { plan, logbook: &mut logbook, progress: out.progress(), under_way: BTreeMap::new(), asked: None };
+    let ran = session.run(&mut apply, |_, _, event| event.map_or(Ok(()), |event| watch.take(event, out)));
+    let under_way = std::mem::take(&mut watch.under_way);
+    drop(watch);
+    *results = apply.made().to_vec();
+    let Err(failure) = ran else {
+        out.note(&format!("every step is in {}", logbook.path().display()))?;
+        return Ok(None);
+    };
+    let failure = broken_off(failure);
+    for (change, step) in under_way {
+        give_up(&plan.changes[change], step, &failure, &mut logbook, out)?;
+    }
+    if !matches!(failure, Failure::Unheard) {
+        let made = results.iter().flatten().count();
+        tell::how_far(made, plan.changes.len(), logbook.path(), out)?;
+    }
+    Ok(Some(failure))
+}
+
+/// Writes down that a step under way was given up, and says so.
+fn give_up(
+    change: &Change,
+    step: usize,
+    failure: &Failure,
+    logbook: &mut LogbookFile,
+    out: &mut Out,
+) -> Result<(), Failure> {
+    if !matches!(failure, Failure::Logbook { .. }) {
+        logbook.write(change, step, Stage::BrokenOff)?;
+    }
+    let fields: Vec<String> =
+        change.steps[step].differences.iter().map(|difference| difference.field.to_string()).collect();
+    let name = change.subject.title();
+    out.note(&format!("{name}: {} was sent and not read back; whether it took it is open", fields.join(", ")))?;
+    Ok(())
+}
+
+/// Whoever watches the changes: writes every step down before it is sent, and tells what becomes of each.
+struct Watch<'a> {
+    plan: &'a ChangePlan,
+    logbook: &'a mut LogbookFile,
+    progress: Progress,
+    /// The step of a change that was sent and has not ended.
+    under_way: BTreeMap<usize, usize>,
+    /// Which address was asked for last, and how.
+    asked: Option<(Ipv4Addr, AskedBy)>,
+}
+
+impl Watch<'_> {
+    fn take(&mut self, event: ApplyEvent, out: &mut Out) -> Result<(), Failure> {
+        let change = &self.plan.changes[event.change];
+        let name = change.subject.title();
+        let talk = match event.news {
+            ApplyNews::Begun => {
+                self.progress.show(format!("{name}: asking whether it is still there"));
+                return Ok(());
+            }
+            ApplyNews::Made(made) => return self.made(change, &made, out),
+            ApplyNews::Talk(talk) => talk,
+        };
+        let (step, stage) = match talk {
+            TalkEvent::Sent(step) => (step, Stage::Sending),
+            TalkEvent::Repeated(step) => (step, Stage::Repeating),
+            TalkEvent::Confirmed(step) => (step, Stage::Confirmed),
+            TalkEvent::Ended(step, outcome) if outcome != Outcome::Done => (step, Stage::from(&outcome)),
+            TalkEvent::Ended(..) => return Ok(()),
+            TalkEvent::Probing(address, by) => {
+                self.progress.show(format!("{name}: asking {by} whether anybody holds {address}"));
+                self.asked = Some((address, by));
+                return Ok(());
+            }
+            TalkEvent::Restarting => {
+                self.progress.show(format!("{name}: restarts"));
+                return Ok(());
+            }
+            TalkEvent::Back(address) => {
+                self.progress.show(format!("{name}: is back at {address}, reading back"));
+                return Ok(());
             }
         };
-        let failed = made.outcome.is_failure();
-        *result = Some(made);
-        if failed {
-            break;
+        // What cannot be written down is not sent.
+        self.logbook.write(change, step, stage)?;
+        if matches!(stage, Stage::Sending | Stage::Repeating) {
+            self.under_way.insert(event.change, step);
+        } else {
+            self.under_way.remove(&event.change);
         }
+        Ok(())
     }
-    out.note(&format!("every step is in {}", logbook.path().display()))?;
-    Ok(None)
+
+    fn made(&mut self, change: &Change, made: &Made, out: &mut Out) -> Result<(), Failure> {
+        let asked = self.asked.take();
+        self.progress.suspend(|| {
+            if !out.is_json() {
+                tell::tell(change, made, out)?;
+            }
+            // Whoever speaks no Art-Net was not asked where there is no other way: that is said.
+            if let Some((address, by @ AskedBy::System)) = asked {
+                let what = format!("that nobody holds {address} was asked {by}");
+                out.note(&format!("{what}; as administrator it is asked by ARP"))?;
+            }
+            Ok(())
+        })
+    }
 }
 
 /// Why the changes were broken off: where nobody reads on, that is no end as it should be.
@@ -228,73 +315,6 @@ fn show_untouched(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
 fn confirmed(plan: &ChangePlan, out: &mut Out) -> Result<bool, Failure> {
     let question = format!("Change {} now?", counted(plan.changes.len(), "node"));
     out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)
-}
-
-/// Makes one change; every step is written down before it is sent and when it has ended.
-fn make(
-    session: &Session,
-    change: &Change,
-    how: HowToWrite,
-    logbook: &mut LogbookFile,
-    out: &mut Out,
-) -> Result<Made, Failure> {
-    let mut talk = change.talk(session.vantage(), Duration::from_secs(how.restart.into()));
-    let name = change.subject.title();
-    let progress = out.progress();
-    progress.show(format!("{name}: asking whether it is still there"));
-    let (mut asked, mut under_way) = (None, None);
-    let ran = session.run(&mut talk, |_, _, event| {
-        let stage = match event {
-            Some(TalkEvent::Sent(step)) => Some((step, Stage::Sending)),
-            Some(TalkEvent::Repeated(step)) => Some((step, Stage::Repeating)),
-            Some(TalkEvent::Confirmed(step)) => Some((step, Stage::Confirmed)),
-            Some(TalkEvent::Ended(step, outcome)) if outcome != Outcome::Done => {
-                Some((step, Stage::from(&outcome)))
-            }
-            Some(TalkEvent::Probing(address, by)) => {
-                progress.show(format!("{name}: asking {by} whether anybody holds {address}"));
-                asked = Some((address, by));
-                None
-            }
-            Some(TalkEvent::Restarting) => {
-                progress.show(format!("{name}: restarts"));
-                None
-            }
-            Some(TalkEvent::Back(address)) => {
-                progress.show(format!("{name}: is back at {address}, reading back"));
-                None
-            }
-            Some(TalkEvent::Ended(..)) | None => None,
-        };
-        let Some((step, stage)) = stage else { return Ok(()) };
-        // What cannot be written down is not sent.
-        logbook.write(change, step, stage)?;
-        under_way = matches!(stage, Stage::Sending | Stage::Repeating).then_some(step);
-        Ok(())
-    });
-    drop(progress);
-    if let (Err(failure), Some(step)) = (&ran, under_way) {
-        if !matches!(failure, Failure::Logbook { .. }) {
-            logbook.write(change, step, Stage::BrokenOff)?;
-        }
-        let fields: Vec<String> =
-            change.steps[step].differences.iter().map(|difference| difference.field.to_string()).collect();
-        out.note(&format!(
-            "{name}: {} was sent and not read back; whether it took it is open",
-            fields.join(", ")
-        ))?;
-    }
-    ran?;
-    let outcome = talk.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
-    let made = Made { outcome, subject: talk.subject() };
-    if !out.is_json() {
-        tell::tell(change, &made, out)?;
-    }
-    // Whoever speaks no Art-Net was not asked where there is no other way: that is said.
-    if let Some((address, by @ AskedBy::System)) = asked {
-        out.note(&format!("that nobody holds {address} was asked {by}; as administrator it is asked by ARP"))?;
-    }
-    Ok(made)
 }
 
 fn conclude(plan: &ChangePlan, results: &[Option<Made>], how: HowToWrite, out: &mut Out) -> Result<Exit, Failure> {

@@ -3,10 +3,9 @@
 use std::path::Path;
 
 use lantern_core::change::Change;
-use lantern_core::conversation::{Outcome, Shift};
+use lantern_core::conversation::{Made, Outcome, Shift};
 use lantern_core::facts::Difference;
 
-use super::Made;
 use crate::failure::Failure;
 use crate::output::{Out, Tone, counted};
 
