@@ -52,9 +52,12 @@ struct Link {
 
 impl Search {
     pub(in crate::family) fn new(plan: &SurveyPlan) -> Self {
+        // Where it is about some devices only, they are asked one by one; on loopback there is no other way to find them.
+        let asks_everybody = plan.concern.is_everybody() || plan.vantage.is_on_loopback();
+        let searches = if asks_everybody { SEARCH_AT.into() } else { VecDeque::new() };
         Self {
             plan: plan.clone(),
-            searches: SEARCH_AT.into(),
+            searches,
             open_at: Duration::ZERO,
             eager: VecDeque::new(),
             queue: VecDeque::new(),
