@@ -112,7 +112,10 @@ where
                         LinkHeard::Refused => LinkNews::Closed(LinkEnd::Refused),
                         LinkHeard::Closed => LinkNews::Closed(LinkEnd::Finished),
                     };
-                    conversation.hear(heard_at, &Heard::Link(links[number], news));
+                    // What still comes on a connection of an earlier conversation is nobody's.
+                    if let Some(link) = links.get(number) {
+                        conversation.hear(heard_at, &Heard::Link(*link, news));
+                    }
                 } else if ground.has_frames() {
                     conversation.hear(heard_at, &Heard::Frame(&heard.frame));
                 } else if !heard.bytes.is_empty() {
