@@ -6,8 +6,8 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use lantern_core::census::SavedCensus;
-use lantern_core::kind::KindBook;
 use lantern_core::sheet::RigSheet;
+use lantern_core::sheet::kind::KindBook;
 use serde::Serialize;
 
 use crate::failure::Failure;

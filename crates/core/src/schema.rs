@@ -4,7 +4,7 @@
 
 use serde_json::{Map, Value, json};
 
-use crate::kind::{FactoryMode, Settable};
+use crate::sheet::kind::{FactoryMode, Settable};
 use crate::sheet::{Carried, FORMAT, SLOTS};
 use crate::way::Way;
 use crate::{DataLoss, Merge, Protocol};

@@ -1,6 +1,7 @@
 //! Words for how a port and a node behave, shared by the sheet, the census and changes.
 
 use std::fmt;
+use std::str::FromStr;
 
 use lantern_wire::{art_net, pjlink};
 use serde::{Deserialize, Serialize};
@@ -75,6 +76,15 @@ pub enum Access {
     Locked,
     /// It refuses the password that is known.
     Refused,
+}
+
+/// A firmware version of two parts, compared as numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Firmware {
+    /// The first part.
+    pub major: u8,
+    /// The second part.
+    pub minor: u8,
 }
 
 impl Power {
@@ -168,5 +178,21 @@ impl fmt::Display for Protocol {
             Self::ArtNet => "Art-Net",
             Self::Sacn => "sACN",
         })
+    }
+}
+
+impl FromStr for Firmware {
+    type Err = &'static str;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        let (major, minor) = text.split_once('.').ok_or("two numbers like \"1.4\"")?;
+        let part = |p: &str| p.parse().map_err(|_| "two numbers from 0 to 255 like \"1.4\"");
+        Ok(Self { major: part(major)?, minor: part(minor)? })
+    }
+}
+
+impl fmt::Display for Firmware {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}.{}", self.major, self.minor)
     }
 }

@@ -6,7 +6,8 @@ mod support;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::change::{Change, Subject, plan_one};
+use lantern_core::census::Subject;
+use lantern_core::change::{Change, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::conversation::{Outcome, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;

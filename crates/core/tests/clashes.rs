@@ -3,7 +3,8 @@
 
 use std::collections::BTreeSet;
 
-use lantern_core::clash::{catalogue, sheet_clashes};
+use lantern_core::clash::sheet_clashes;
+use lantern_core::explain::catalogue;
 use lantern_core::rework::{Renumbered, renumber};
 use lantern_core::sheet::RigSheet;
 use rstest::rstest;

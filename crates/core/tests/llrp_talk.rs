@@ -6,8 +6,9 @@ mod support;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
+use lantern_core::census::Subject;
 use lantern_core::census::{Census, Device, Way, Ways};
-use lantern_core::change::{ChangePlan, Protection, Subject, plan_by_sheet, plan_one};
+use lantern_core::change::{ChangePlan, Protection, plan_by_sheet, plan_one};
 use lantern_core::compare::{Addressing, Everybody, State, Wanted, compare_all};
 use lantern_core::conversation::{Extent, Means, Outcome, Survey, SurveyPlan, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;

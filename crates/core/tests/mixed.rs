@@ -9,8 +9,9 @@ use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
+use lantern_core::census::Subject;
 use lantern_core::census::{Census, Unit, Way, Ways};
-use lantern_core::change::{Protection, Subject, plan_one};
+use lantern_core::change::{Protection, plan_one};
 use lantern_core::compare::{Addressing, Wanted};
 use lantern_core::conversation::{Apply, Extent, Made, Means, Outcome, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::Field;
@@ -25,7 +26,8 @@ use rstest::rstest;
 use support::{GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
-const NODE_QUIRKS: &[&str] = &["obeys-late", "every-second-poll", "answers-twice", "takes-late", "only-broadcast-polls"];
+const NODE_QUIRKS: &[&str] =
+    &["obeys-late", "every-second-poll", "answers-twice", "takes-late", "only-broadcast-polls"];
 const LLRP_QUIRKS: &[&str] = &[
     "ignores-apply",
     "takes-at-once",
@@ -42,8 +44,16 @@ const LLRP_QUIRKS: &[&str] = &[
     "answers-twice",
     "answers-apply-afterwards",
 ];
-const SCREEN_QUIRKS: &[&str] =
-    &["never-greets", "answers-late", "hangs-up", "chatters", "never-ends", "in-pieces", "speaks-http", "skips-model"];
+const SCREEN_QUIRKS: &[&str] = &[
+    "never-greets",
+    "answers-late",
+    "hangs-up",
+    "chatters",
+    "never-ends",
+    "in-pieces",
+    "speaks-http",
+    "skips-model",
+];
 
 struct Dice(StdRng);
 
@@ -123,7 +133,8 @@ fn truth(ground: &MemoryGround) -> BTreeMap<MacAddress, (Ipv4Addr, Ipv4Addr)> {
         let (address, mask, _) = node.settings();
         (node.setup().mac, (address, mask))
     });
-    let devices = ground.devices().iter().map(|device| (device.setup().mac, (device.ip().address, device.ip().mask)));
+    let devices =
+        ground.devices().iter().map(|device| (device.setup().mac, (device.ip().address, device.ip().mask)));
     nodes.chain(devices).collect()
 }
 
@@ -165,8 +176,7 @@ fn try_one(seed: u64) -> Vec<&'static str> {
     let devices = census.devices(&from);
     screens_are_told_right(seed, &census);
     let seats = [seat()];
-    let protection =
-        Protection { devices: &devices, own: &[GUEST], ..support::protection(&census, None, &seats) };
+    let protection = Protection { devices: &devices, own: &[GUEST], ..support::protection(&census, None, &seats) };
     let units: Vec<Unit> = census.units().into_iter().filter(Unit::is_settable).collect();
     let subjects = census.nodes().iter().map(Subject::of_node).chain(units.iter().map(Subject::of_unit));
     let mut changes = Vec::new();

@@ -7,7 +7,8 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::Merge;
-use lantern_core::change::{Change, ChangePlan, Subject, plan_one};
+use lantern_core::census::Subject;
+use lantern_core::change::{Change, ChangePlan, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::conversation::{Outcome, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;

@@ -113,7 +113,8 @@ fn a_nameless_node_is_called_by_its_label() {
 /// Ports on pages that nobody can address are not written to.
 #[test]
 fn a_page_that_does_not_say_which_it_is_is_not_programmed() {
-    use lantern_core::change::{Subject, plan_one};
+    use lantern_core::census::Subject;
+    use lantern_core::change::plan_one;
     use lantern_core::compare::WantedPort;
     use lantern_core::universe::{DeskBase, Universe};
     let whole = "[{ sub = 1, out = [0, 1, 2, 3] }, { sub = 2, out = [0, 1, 2, 3] }]";

@@ -5,14 +5,16 @@ mod support;
 
 use std::net::Ipv4Addr;
 
+use lantern_core::census::Subject;
 use lantern_core::census::Viewpoint;
 use lantern_core::census::{Census, DesignationError};
-use lantern_core::change::{Protection, Subject, plan_one};
+use lantern_core::change::{Protection, plan_one};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::{Addressing, Wanted, compare};
 use lantern_core::conversation::Outcome;
+use lantern_core::exchange::Draft;
 use lantern_core::logbook::{Entry, FORMAT, Stage};
-use lantern_core::sheet::{Draft, RigSheet};
+use lantern_core::sheet::RigSheet;
 use lantern_sim::{Scene, TIDEWICK};
 use rstest::rstest;
 

@@ -10,8 +10,9 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::address::Mask;
+use lantern_core::census::Subject;
 use lantern_core::census::Ways;
-use lantern_core::change::{Protection, Subject, plan_one};
+use lantern_core::change::{Protection, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::conversation::{Means, Outcome, Survey, SurveyPlan, Vantage};
 use lantern_core::universe::{DeskBase, Universe};

@@ -1,6 +1,6 @@
 //! `explain`: what a finding means.
 
-use lantern_core::clash::catalogue;
+use lantern_core::explain::catalogue;
 use lantern_core::explain::{Page, family, page};
 use lantern_core::finding::Rule;
 use serde::Serialize;

@@ -3,8 +3,8 @@
 use std::net::Ipv4Addr;
 
 use super::{Adapter, OwnAddress};
+use crate::address::Seat;
 use crate::address::{Mask, Subnet};
-use crate::conversation::Seat;
 use crate::sheet::RigSheet;
 
 /// The adapter to use, where on the network that is, and why this one.

@@ -4,11 +4,13 @@ use std::net::Ipv4Addr;
 
 mod mask;
 mod range;
+mod seat;
 mod subnet;
 mod unusable;
 
 pub use mask::{Mask, MaskError};
 pub use range::{AddressRange, RangeError};
+pub use seat::Seat;
 pub use subnet::{Role, Subnet, SubnetError};
 pub use unusable::Unusable;
 

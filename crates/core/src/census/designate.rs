@@ -4,8 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{Census, FoundNode, Unit};
-use crate::change::Subject;
+use super::{Census, FoundNode, Subject, Unit};
 
 /// No single node is meant.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

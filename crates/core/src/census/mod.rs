@@ -18,6 +18,7 @@ mod sighting;
 mod source;
 mod standing;
 mod stream;
+mod subject;
 mod surroundings;
 mod tells;
 mod unit;
@@ -42,6 +43,7 @@ pub use sighting::{Sighting, Told};
 pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
+pub use subject::Subject;
 pub use surroundings::{DhcpServer, Querier, Surroundings, SwitchPort};
 pub use unit::Unit;
 

@@ -11,9 +11,8 @@ use super::page::{FoundPort, Page};
 use super::sighting::{Sighting, Told};
 use super::stated_or;
 use crate::address::Mask;
-use crate::kind::{Kind, KindBook};
-use crate::sheet::Firmware;
-use crate::{DataLoss, Said, as_text};
+use crate::sheet::kind::{Kind, KindBook};
+use crate::{DataLoss, Firmware, Said, as_text};
 
 /// Replies of one node within so long belong to one round: it answers a poll with all its pages at once.
 const SAME_ROUND: Duration = Duration::from_millis(40);

@@ -2,17 +2,18 @@
 
 use std::net::Ipv4Addr;
 
+use super::Change;
 use super::holders::{Earlier, Holder};
 use super::rules::{
     EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE, OWN,
     PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
 };
 use super::settable::too_long;
-use super::{Change, Subject};
+use crate::address::Seat;
 use crate::address::{Mask, Role, Subnet, Unusable};
+use crate::census::Subject;
 use crate::census::{Census, Device, FoundNode};
 use crate::clash::standing;
-use crate::conversation::Seat;
 use crate::facts::{Difference, Field, Value};
 use crate::finding::Finding;
 use crate::sheet::{Network, RigSheet};

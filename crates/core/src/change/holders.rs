@@ -5,10 +5,11 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{Protection, Subject};
+use super::Protection;
+use crate::census::Subject;
 use crate::census::{Device, FoundNode};
-use crate::kind::Kind;
 use crate::sheet::SheetNode;
+use crate::sheet::kind::Kind;
 
 /// A device that an earlier survey saw, and that is silent now.
 #[derive(Debug, Clone, PartialEq, Eq)]

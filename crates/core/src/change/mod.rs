@@ -7,7 +7,6 @@ mod plan;
 mod rules;
 mod settable;
 mod steps;
-mod subject;
 
 use std::net::Ipv4Addr;
 
@@ -15,13 +14,13 @@ use lantern_wire::MacAddress;
 use serde::Serialize;
 
 use crate::as_text;
+use crate::census::Subject;
 use crate::facts::Difference;
 
 pub use guard::Protection;
 pub use holders::Earlier;
 pub use plan::{ChangePlan, Untouched, plan_by_sheet, plan_one};
 pub use steps::{Step, StepMessage};
-pub use subject::Subject;
 
 pub(crate) use rules::RULES;
 

@@ -1,7 +1,8 @@
 //! What to change, by the sheet or on one device, with everything that speaks against it.
 
-use super::{Change, Protection, Subject, order, settable, steps};
+use super::{Change, Protection, order, settable, steps};
 use crate::address::Subnet;
+use crate::census::Subject;
 use crate::census::{FoundNode, Unit};
 use crate::compare::{Comparison, Row, State, Wanted};
 use crate::facts::{Difference, Field};

@@ -3,12 +3,13 @@
 use lantern_wire::art_net::{LongName, ShortName};
 use lantern_wire::rdm::parameter::MOST_LABEL;
 
+use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
-use super::{Change, Subject};
+use crate::census::Subject;
 use crate::census::{FoundNode, Unit};
 use crate::facts::{Difference, Field, PortField, Value};
 use crate::finding::Finding;
-use crate::kind::{Kind, Settable};
+use crate::sheet::kind::{Kind, Settable};
 
 /// Why a difference cannot be made to vanish from here, if it cannot.
 pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &Difference) -> Option<Finding> {

@@ -8,9 +8,9 @@ use lantern_wire::{MacAddress, Text};
 use rstest::rstest;
 
 use super::*;
-use crate::census::{Census, Sighting, Told};
+use crate::address::Seat;
+use crate::census::{Census, Sighting, Subject, Told};
 use crate::compare::{Addressing, Wanted, WantedPort, compare};
-use crate::conversation::Seat;
 use crate::sheet::RigSheet;
 use crate::universe::{DeskBase, Universe};
 use crate::{DataLoss, Direction};

@@ -1,7 +1,6 @@
 //! Clashes: what cannot both hold.
 //!
-//! One file per family of rules. Every rule is a pure function from a sheet (or a census) to findings; the
-//! catalogue lists them all.
+//! One file per family of rules. Every rule is a pure function from a sheet (or a census) to findings.
 
 mod addresses;
 mod fixtures;
@@ -24,28 +23,18 @@ pub use addresses::standing;
 pub use load::{Link, LinkEnd, Loads, SwitchLoad};
 pub use world::{is_same_name, own_address_held, shared_addresses, world_clashes};
 
-/// Every rule there is, in the order of their codes.
-#[must_use]
-pub fn catalogue() -> Vec<&'static Rule> {
-    let families = [
-        addresses::RULES,
-        networks::RULES,
-        universes::RULES,
-        senders::RULES,
-        fixtures::RULES,
-        streams::RULES,
-        names::RULES,
-        load::RULES,
-        world::RULES,
-        crate::compare::RULES,
-        crate::change::RULES,
-        crate::fill::RULES,
-    ];
-    let mut rules: Vec<&Rule> = families.concat();
-    rules.extend(crate::adapter::rules());
-    rules.sort_by_key(|rule| rule.code);
-    rules
-}
+/// The rules about sheets and about what is seen, family by family.
+pub(crate) static RULES: [&[&Rule]; 9] = [
+    addresses::RULES,
+    networks::RULES,
+    universes::RULES,
+    senders::RULES,
+    fixtures::RULES,
+    streams::RULES,
+    names::RULES,
+    load::RULES,
+    world::RULES,
+];
 
 /// One family of rules: a sheet to findings.
 type Family = fn(&RigSheet) -> Vec<Finding>;

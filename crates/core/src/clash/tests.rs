@@ -149,7 +149,7 @@ fn a_clash_stands_at_the_later_place_and_names_the_earlier() {
 
 #[test]
 fn codes_are_stable_and_each_is_its_own() {
-    let rules = catalogue();
+    let rules = crate::explain::catalogue();
     let codes: BTreeSet<&str> = rules.iter().map(|rule| rule.code).collect();
     assert_eq!(codes.len(), rules.len());
     let well_formed = |code: &str| code.len() == 4 && code[1..].parse::<u16>().is_ok();

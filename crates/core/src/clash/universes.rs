@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use super::{named, open, repeated};
 use crate::Direction;
 use crate::finding::{Finding, Rule, Severity};
-use crate::kind::Settable;
+use crate::sheet::kind::Settable;
 use crate::sheet::{AskedUniverse, RigSheet, SheetNode, SheetPort, Span, WantedAddress};
 use crate::universe::{PortAddress, Universe};
 

@@ -10,7 +10,7 @@ use crate::address::Subnet;
 use crate::census::{Census, Device, FoundNode, Standing, Unit, Way};
 use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
-use crate::kind::Kind;
+use crate::sheet::kind::Kind;
 use crate::sheet::{RigSheet, SheetNode};
 
 pub use matching::{Match, Matching};

@@ -3,12 +3,11 @@
 use std::net::Ipv4Addr;
 
 use crate::address::Mask;
-use crate::census::FoundNode;
-use crate::change::Subject;
+use crate::census::{FoundNode, Subject};
 use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
-use crate::sheet::{Firmware, Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
+use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
-use crate::{DataLoss, Direction, Merge, Protocol};
+use crate::{DataLoss, Direction, Firmware, Merge, Protocol};
 
 /// What a node should be.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

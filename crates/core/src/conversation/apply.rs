@@ -6,7 +6,8 @@ use std::time::Duration;
 
 use super::pace::Pace;
 use super::{Conversation, Heard, Outcome, Outgoing, Talk, TalkEvent, Vantage};
-use crate::change::{Change, Subject};
+use crate::census::Subject;
+use crate::change::Change;
 
 /// A change that was begun: what became of it, and whom it is about as last heard.
 #[derive(Debug, Clone, PartialEq, Eq)]

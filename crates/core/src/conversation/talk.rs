@@ -8,7 +8,8 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 
 use super::{Alter, AskedBy, Conversation, Heard, Outgoing, Vantage};
-use crate::change::{Change, Subject};
+use crate::census::Subject;
+use crate::change::Change;
 use crate::facts::{Difference, Field, PortField, Value};
 use crate::{Said, family};
 

@@ -1,7 +1,8 @@
 //! A sheet beside other files: compared with another sheet, written as and read from tables and JSON, fixtures taken
-//! from a designer's file.
+//! from a designer's file, a first one written from what is there.
 
 mod diff;
+mod draft;
 mod export;
 mod import;
 mod json;
@@ -9,6 +10,7 @@ mod scene_file;
 mod table;
 
 pub use diff::{SheetChange, sheet_diff};
+pub use draft::Draft;
 pub use export::export;
 pub use import::{BadCell, Imported, import};
 pub use json::{JsonError, from_json, to_json};

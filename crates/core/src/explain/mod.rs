@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 
 use serde::{Deserialize, Serialize};
 
-use crate::clash::{catalogue, sheet_clashes};
+use crate::clash::{self, sheet_clashes};
 use crate::fill::fill;
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::RigSheet;
@@ -41,6 +41,16 @@ pub struct Page {
     pub is_sheet: bool,
     /// What is said about it.
     pub said: Option<Finding>,
+}
+
+/// Every rule there is, in the order of their codes.
+#[must_use]
+pub fn catalogue() -> Vec<&'static Rule> {
+    let mut rules = clash::RULES.concat();
+    rules.extend([crate::compare::RULES, crate::change::RULES, crate::fill::RULES].concat());
+    rules.extend(crate::adapter::rules());
+    rules.sort_by_key(|rule| rule.code);
+    rules
 }
 
 /// The page about a code, in whatever case it is written.

@@ -7,9 +7,8 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use super::{Field, PortField};
-use crate::sheet::Firmware;
 use crate::universe::{DeskBase, Universe};
-use crate::{Access, DataLoss, Direction, Merge, Power, Protocol, Said, as_text};
+use crate::{Access, DataLoss, Direction, Firmware, Merge, Power, Protocol, Said, as_text};
 
 /// The value of a field. Which sort it is follows from the [`Field`]; so it is written without it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

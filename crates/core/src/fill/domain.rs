@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 
 use crate::address::AddressRange;
-use crate::kind::Kind;
+use crate::sheet::kind::Kind;
 use crate::sheet::{Area, Gateway, Network, RigSheet, SchemePart, SheetNode, Span};
 
 /// What one demand of the sheet does to the addresses of a class.

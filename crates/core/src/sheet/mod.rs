@@ -5,11 +5,11 @@
 //! holds its type and how it is read.
 
 mod area;
-mod draft;
 mod edit;
 mod error;
 pub(crate) mod fields;
 mod fixture;
+pub mod kind;
 mod members;
 mod names;
 mod network;
@@ -29,18 +29,17 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use crate::kind::{Kind, KindBook};
+use crate::sheet::kind::{Kind, KindBook};
 use crate::universe::DeskBase;
 
 pub use area::{Area, Class};
-pub use draft::Draft;
 pub use edit::Edits;
 pub use error::{SheetError, SheetErrors};
 pub(crate) use fields::nearest;
 pub use fixture::{Fixture, SLOTS, WantedSlot};
 pub use members::Member;
 pub use network::{Gateway, Network, OctetRun, SchemePart};
-pub use node::{Firmware, SheetNode, WantedAddress};
+pub use node::{SheetNode, WantedAddress};
 pub(crate) use parse::read_kinds;
 pub use place::{Placed, Position, Span};
 pub use port::{AskedUniverse, SheetPort};

@@ -11,7 +11,7 @@ use super::place::Placed;
 use super::port::{self, SheetPort};
 use super::quantity::Watts;
 use crate::universe::DeskBase;
-use crate::{DataLoss, Protocol};
+use crate::{DataLoss, Firmware, Protocol};
 
 /// A node as it should be.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,15 +57,6 @@ pub enum WantedAddress {
     Dhcp,
     /// Not decided yet.
     Fill,
-}
-
-/// A firmware version of two parts, compared as numbers.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Firmware {
-    /// The first part.
-    pub major: u8,
-    /// The second part.
-    pub minor: u8,
 }
 
 /// A node whose references are names still.
@@ -149,22 +140,6 @@ impl FromStr for WantedAddress {
                 text.parse().map(Self::Fixed).map_err(|_| "an address like \"10.40.1.100\", \"dhcp\" or \"fill\"")
             }
         }
-    }
-}
-
-impl FromStr for Firmware {
-    type Err = &'static str;
-
-    fn from_str(text: &str) -> Result<Self, Self::Err> {
-        let (major, minor) = text.split_once('.').ok_or("two numbers like \"1.4\"")?;
-        let part = |p: &str| p.parse().map_err(|_| "two numbers from 0 to 255 like \"1.4\"");
-        Ok(Self { major: part(major)?, minor: part(minor)? })
-    }
-}
-
-impl fmt::Display for Firmware {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}.{}", self.major, self.minor)
     }
 }
 

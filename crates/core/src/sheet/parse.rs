@@ -9,7 +9,7 @@ use super::pieces::{self, Piece};
 use super::place::{LineIndex, Placed, Span};
 use super::rig::{Rig, Thresholds};
 use super::{Fixture, Network, RigSheet, area, fixture, network, node, rig, source, stream, switch};
-use crate::kind::{Kind, KindBook, read_kind};
+use crate::sheet::kind::{Kind, KindBook, read_kind};
 use crate::universe::DeskBase;
 
 /// The most mistakes kept: mending these may mend the rest.

@@ -7,7 +7,8 @@ use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::change::{Change, ChangePlan, Subject};
+use lantern_core::census::Subject;
+use lantern_core::change::{Change, ChangePlan};
 use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, AskedBy, Made, Outcome, Shift, TalkEvent};
 use lantern_core::facts::{Difference, Value};
 use lantern_core::logbook::Stage;

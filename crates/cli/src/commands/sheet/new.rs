@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use lantern_core::address::Subnet;
 use lantern_core::census::{Census, FoundNode};
 use lantern_core::conversation::Concern;
-use lantern_core::sheet::Draft;
+use lantern_core::exchange::Draft;
 
 use crate::exit::Exit;
 use crate::failure::Failure;

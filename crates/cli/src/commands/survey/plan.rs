@@ -9,8 +9,8 @@ use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
 use lantern_core::conversation::{Extent, Survey, SurveyPlan, ports_of};
 use lantern_core::diagnosis::Limits;
-use lantern_core::kind::KindBook;
 use lantern_core::sheet::SheetNode;
+use lantern_core::sheet::kind::KindBook;
 use lantern_core::universe::Universe;
 use lantern_net::{Lack, Recorder, Traffic, Wants, drops_foreign};
 

@@ -23,8 +23,9 @@ use lantern_wire::{Arp, Packet};
 use super::outbox::Outbox;
 use super::pace::Pace;
 use super::{AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, Talk, TalkEvent, Vantage, listen};
+use crate::census::Subject;
 use crate::census::{FoundNode, IpSettings, Sighting, Told};
-use crate::change::{Change, Step, Subject};
+use crate::change::{Change, Step};
 use crate::facts::Difference;
 
 /// How long to wait for an answer before it is asked for again; a node may take a second (Art-Net 4, "ArtPoll").

@@ -19,8 +19,9 @@ use super::line::{Line, Target};
 use super::orders::{End, Orders};
 use super::reading::Reading;
 use crate::Said;
+use crate::census::Subject;
 use crate::census::{Sighting, Told, Unit, Way};
-use crate::change::{Change, Step, Subject};
+use crate::change::{Change, Step};
 use crate::conversation::{
     self, AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, shifts, sighting,
 };

@@ -134,7 +134,7 @@ fn this(sheet: &RigSheet, node: &SheetNode) -> Node {
     Node {
         name: node.name.value.clone(),
         label: node.label.as_ref().map(|label| label.value.clone()).unwrap_or_default(),
-        kind: sheet.kind_of(node).map(lantern_core::kind::Kind::title).unwrap_or_default(),
+        kind: sheet.kind_of(node).map(lantern_core::sheet::kind::Kind::title).unwrap_or_default(),
         address: node.address.value.to_string(),
         mac: node.mac.as_ref().map(|mac| mac.value.to_string()).unwrap_or_default(),
         ports: node.ports.iter().map(port).collect(),

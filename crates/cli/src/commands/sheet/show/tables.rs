@@ -65,7 +65,7 @@ fn open_or(text: String) -> Cell {
 
 fn kind(sheet: &RigSheet, node: &SheetNode) -> String {
     let named = || node.kind.as_ref().map(|kind| kind.value.clone()).unwrap_or_default();
-    sheet.kind_of(node).map_or_else(named, lantern_core::kind::Kind::title)
+    sheet.kind_of(node).map_or_else(named, lantern_core::sheet::kind::Kind::title)
 }
 
 /// Universes of a node in port order; runs of neighbours in one word.

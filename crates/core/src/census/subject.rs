@@ -1,11 +1,11 @@
-//! Whom a change is about: an Art-Net node, or a unit of another family.
+//! One that can be changed: an Art-Net node, or a unit of another family.
 
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
+use super::{FoundNode, Unit, Way};
 use crate::Said;
-use crate::census::{FoundNode, Unit, Way};
 use crate::facts::{Facts, Field, Known, Tells, Value};
 
 /// One that is to be changed, as it was found.
