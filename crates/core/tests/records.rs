@@ -116,6 +116,6 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
     };
     let expected = "{\"format\":1,\"at\":\"2026-05-03T18:00:00Z\",\"run\":\"r\",\"node\":{\"mac\":\"02:4d:42:00:10:01\",\
                     \"name\":\"quay-north\",\"address\":\"10.40.1.100\"},\"step\":1,\"stage\":\"refused\",\"fields\":[{\"field\":\
-                    \"address\",\"planned\":\"10.40.1.150\",\"found\":\"10.40.1.100\"}]}";
+                    \"address\",\"planned\":\"10.40.1.150\",\"found\":\"10.40.1.100\",\"known\":\"told\"}]}";
     assert_eq!(serde_json::to_string(&entry).unwrap(), expected);
 }

@@ -48,6 +48,8 @@ struct Link {
     reading: Reading,
     /// When to give up waiting.
     until: Duration,
+    /// Whether it is known to speak PJLink: then it is worth waiting for.
+    eager: bool,
 }
 
 impl Search {
@@ -98,11 +100,13 @@ impl Search {
         if self.links.len() >= AT_ONCE || self.open_at > now {
             return;
         }
-        let Some(to) = self.eager.pop_front().or_else(|| self.queue.pop_front()) else { return };
+        let eager = self.eager.pop_front();
+        let Some(to) = eager.or_else(|| self.queue.pop_front()) else { return };
         self.open_at = now + OPEN_EVERY;
         self.numbers += 1;
         let secret = self.plan.secrets.of(Way::Pjlink, self.macs.get(&to).copied(), to).cloned();
-        let link = Link { to, reading: Reading::new(secret), until: now + GREETING_TIME };
+        let until = now + GREETING_TIME;
+        let link = Link { to, reading: Reading::new(secret), until, eager: eager.is_some() };
         self.links.insert(self.numbers, link);
         out.push(Outgoing::Open { link: id(self.numbers), to: SocketAddrV4::new(to, PORT) });
     }
@@ -202,7 +206,8 @@ impl Asker for Search {
     }
 
     fn waits(&self) -> bool {
-        !self.links.is_empty() || !self.eager.is_empty()
+        let is_worth_it = |link: &Link| link.eager || link.reading.is_greeted();
+        !self.eager.is_empty() || self.links.values().any(is_worth_it)
     }
 
     fn next_sighting(&mut self) -> Option<Sighting> {
