@@ -53,8 +53,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "MAC", conflicts_with_all = ["range", "listen"])]
     pub(crate) mac: Option<MacAddress>,
 
-    /// Look only in these ways: art-net, sacn, dns-sd, sap, llrp, echo, arp, neighbours, dhcp, lldp, igmp, traffic
-    #[arg(long, value_name = "WAYS", value_delimiter = ',')]
+    #[arg(long, value_name = "WAYS", value_delimiter = ',', help = in_these_ways())]
     pub(crate) only: Vec<Way>,
 
     /// Only listen, for so long, as 30s or 2m: not a single packet is sent
@@ -147,6 +146,11 @@ struct Answer<'a> {
     census: CensusFile<'a>,
     findings: &'a [Finding],
     blind_spots: &'a [String],
+}
+
+/// The help of `--only`: every way there is.
+fn in_these_ways() -> String {
+    format!("Look only in these ways: {}", Way::ALL.map(Way::name).join(", "))
 }
 
 /// Runs it.
