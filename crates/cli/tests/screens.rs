@@ -69,6 +69,26 @@ fn twelve_screens_are_read_and_checked() {
     assert!(check.contains("warning W015") && check.contains("check 1"), "{check}");
 }
 
+/// A planned device that answers nothing better is asked for its web page, which says what it is called.
+#[test]
+fn a_stage_box_answers_by_its_web_page() {
+    let scene = "network = \"10.40.0.0\"\n[[device]]\nname = \"left\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"10.40.3.1\"\n\
+                 web = { title = \"Stage left\" }\n[[device]]\nname = \"right\"\nmac = \"02:4d:42:00:30:02\"\naddress = \"10.40.3.2\"\n";
+    let node = |name: &str, last: u8| {
+        format!(
+            "[[node]]\nname = \"{name}\"\nkind = \"ollivane-stagebox\"\nmac = \"02:4d:42:00:30:0{last}\"\naddress = \"10.40.3.{last}\"\n"
+        )
+    };
+    let head = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n";
+    let sheet = [head, &node("left", 1), &node("right", 2), &node("gone", 3)].concat();
+    let script = format!("printf '%s' '{sheet}' > t.rig.toml; deft-lantern check t.rig.toml; echo check $?");
+    let Some(said) = on_scene(scene, &script) else { return };
+    assert!(said.out.contains("web page \"Stage left\"; seen by") && said.out.contains("HTTP"), "{}", said.out);
+    said.line(&["right", "as told", "10.40.3.2"]);
+    said.line(&["gone", "missing"]);
+    assert!(said.out.contains("check 1"), "{}", said.out);
+}
+
 /// A right password opens, a wrong one is said in words; and neither is in anything that is written or shown.
 #[test]
 fn passwords_are_nowhere_but_where_their_owner_keeps_them() {

@@ -33,6 +33,8 @@ pub enum Way {
     Llrp,
     /// It told its state by PJLink.
     Pjlink,
+    /// Its web server answered.
+    Http,
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -43,21 +45,23 @@ pub struct Ways(u16);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
-    pub const SPOKEN: [(&'static str, Self); 5] = [
+    pub const SPOKEN: [(&'static str, Self); 6] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
         ("pjlink", Self::Pjlink),
+        ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 13] = [
+    pub const ALL: [Self; 14] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
         Self::Sap,
         Self::Llrp,
         Self::Pjlink,
+        Self::Http,
         Self::Echo,
         Self::Arp,
         Self::Neighbours,
@@ -89,6 +93,7 @@ impl Way {
             Self::Igmp => "igmp",
             Self::Llrp => "llrp",
             Self::Pjlink => "pjlink",
+            Self::Http => "http",
             Self::Traffic => "traffic",
         }
     }
@@ -134,6 +139,7 @@ impl fmt::Display for Way {
             Self::Igmp => "IGMP",
             Self::Llrp => "LLRP",
             Self::Pjlink => "PJLink",
+            Self::Http => "HTTP",
             Self::Traffic => "traffic",
         })
     }

@@ -7,12 +7,15 @@ use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 
 use lantern_core::MacAddress;
-use lantern_core::conversation::{Conversation, Datagram, Heard, LinkId, LinkNews, Neighbour, Outgoing};
+use lantern_core::conversation::{
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Neighbour, Outgoing, Request, Response,
+};
 use lantern_core::packets;
 use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
+use crate::fetch::fetch;
 use crate::links::{Links, News};
 use crate::station::Echoes;
 use crate::system::neighbours::neighbours;
@@ -50,6 +53,7 @@ pub(crate) enum Input {
     Echo(Ipv4Addr),
     Neighbours(Vec<Neighbour>),
     Link(LinkId, News),
+    Page(LinkId, Result<Response, LinkEnd>),
 }
 
 /// The most addresses whose MAC address is kept, to send frames to.
@@ -200,6 +204,9 @@ impl<'a> Run<'a> {
                     conversation.hear(now, &Heard::Link(*link, news));
                 }
             }
+            Input::Page(link, page) => {
+                conversation.hear(now, &Heard::Page(*link, page.as_ref().map_err(|end| *end)));
+            }
             Input::Echo(from) => conversation.hear(now, &Heard::Echo(*from)),
             Input::Neighbours(table) => conversation.hear(now, &Heard::Neighbours(table)),
         }
@@ -231,6 +238,7 @@ impl<'a> Run<'a> {
             }
             Outgoing::Join { seat, group, port } => return self.join(seat, group, port),
             Outgoing::Open { link, to } => return self.open(link, to),
+            Outgoing::Fetch { link, request } => return self.fetch(link, request),
             Outgoing::Write { link, bytes } => return self.links.write(link, bytes),
             Outgoing::Close { link } => return self.links.close(link),
         };
@@ -286,9 +294,23 @@ impl<'a> Run<'a> {
         }
     }
 
+    /// The address of ours from which to connect there.
+    fn own_beside(&self, to: Ipv4Addr) -> Option<Ipv4Addr> {
+        self.station.seats.get(self.station.seat_of(to)).map(|seat| seat.own)
+    }
+
+    /// Asks a web server.
+    fn fetch(&mut self, link: LinkId, request: Request) {
+        let (from, mail) = (self.own_beside(*request.to.ip()), self.mail.clone());
+        self.traffic.sent += 1;
+        self.readers.spawn(async move {
+            mail.send(Input::Page(link, fetch(from, request).await)).await.unwrap_or(());
+        });
+    }
+
     /// Opens a connection, from our address beside the other side.
     fn open(&mut self, link: LinkId, to: SocketAddrV4) {
-        let from = self.station.seats.get(self.station.seat_of(*to.ip())).map(|seat| seat.own);
+        let from = self.own_beside(*to.ip());
         self.traffic.sent += 1;
         self.links.open(link, from, to, self.mail.clone(), &mut self.readers);
     }
@@ -315,7 +337,7 @@ impl<'a> Run<'a> {
             Input::Datagram { port, from, bytes } if self.station.tap.is_none() => {
                 recorder.datagram(now, *from, SocketAddrV4::new(own, *port), bytes);
             }
-            Input::Datagram { .. } | Input::Link(..) => {}
+            Input::Datagram { .. } | Input::Link(..) | Input::Page(..) => {}
             Input::Echo(from) => recorder.echo_reply(now, *from, own),
             Input::Neighbours(table) => recorder.neighbours(now, table),
         }
@@ -344,6 +366,7 @@ impl<'a> Run<'a> {
             | Outgoing::Neighbours
             | Outgoing::Join { .. }
             | Outgoing::Open { .. }
+            | Outgoing::Fetch { .. }
             | Outgoing::Write { .. }
             | Outgoing::Close { .. } => {}
         }

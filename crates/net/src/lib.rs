@@ -9,6 +9,7 @@ mod capture;
 mod computer;
 mod driver;
 mod error;
+mod fetch;
 mod links;
 mod station;
 mod system;

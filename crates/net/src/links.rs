@@ -136,7 +136,7 @@ async fn talk(
 }
 
 /// From our address on the chosen adapter, so that no other one is taken.
-async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<TcpStream> {
+pub(crate) async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<TcpStream> {
     let socket = TcpSocket::new_v4()?;
     if let Some(from) = from {
         socket.bind(SocketAddr::V4(SocketAddrV4::new(from, 0)))?;
@@ -144,7 +144,7 @@ async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<Tc
     socket.connect(SocketAddr::V4(to)).await
 }
 
-const fn reason(error: ErrorKind) -> LinkEnd {
+pub(crate) const fn reason(error: ErrorKind) -> LinkEnd {
     match error {
         ErrorKind::ConnectionRefused => LinkEnd::Refused,
         ErrorKind::TimedOut | ErrorKind::HostUnreachable | ErrorKind::NetworkUnreachable => LinkEnd::Silent,

@@ -16,7 +16,7 @@ mod scene;
 
 pub use device::{
     DeviceSetup, IpState, Linked, LlrpQuirk, LlrpSetup, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice,
-    StreamSetup, Utterance,
+    StreamSetup, Utterance, WebSetup,
 };
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};

@@ -10,6 +10,7 @@ pub mod art_net;
 pub mod dhcp;
 pub mod dns_sd;
 mod error;
+pub mod html;
 pub mod igmp;
 pub mod lldp;
 pub mod llrp;

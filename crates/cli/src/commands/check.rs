@@ -172,7 +172,8 @@ fn address_of(device: &Device) -> String {
 /// How a device that speaks no Art-Net was seen, and where it differs.
 fn seen(device: &Device, differences: &[Difference]) -> String {
     let ways: Vec<String> = device.seen_by.iter().map(|seen| seen.way.to_string()).collect();
-    let how = format!("seen by {}", ways.join(", "));
+    let seen_by = format!("seen by {}", ways.join(", "));
+    let how = if device.what.is_empty() { seen_by } else { format!("{}; {seen_by}", device.what) };
     let (mute, told): (Vec<&Difference>, Vec<_>) = differences.iter().partition(|d| d.cannot_be_told());
     let fields: Vec<String> = mute.iter().map(|difference| difference.field.to_string()).collect();
     let untellable = (!fields.is_empty()).then(|| format!("cannot tell its {}", fields.join(", ")));

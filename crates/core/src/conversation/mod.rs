@@ -15,6 +15,7 @@ mod alter;
 mod apply;
 mod arrivals;
 mod claim;
+mod http;
 mod lease;
 mod link;
 mod listen;
@@ -36,6 +37,7 @@ pub use alter::Alter;
 pub use apply::{Apply, ApplyEvent, ApplyNews, Made};
 pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
+pub use http::{MOST_BODY, Request, Response};
 pub use lease::{Lease, LeaseEnd, Leased};
 pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
@@ -108,6 +110,8 @@ pub enum Heard<'a> {
     Neighbours(&'a [Neighbour]),
     /// Something became of a link.
     Link(LinkId, LinkNews<'a>),
+    /// A web server answered, or did not.
+    Page(LinkId, Result<&'a Response, LinkEnd>),
 }
 
 /// An entry of the system's table of neighbours.
@@ -182,6 +186,13 @@ pub enum Outgoing {
     Close {
         /// Which one.
         link: LinkId,
+    },
+    /// Ask a web server.
+    Fetch {
+        /// What the answer will be called.
+        link: LinkId,
+        /// For what.
+        request: Request,
     },
     /// Listen to a group.
     Join {

@@ -6,6 +6,7 @@
 
 mod dhcp;
 mod dns_sd;
+mod http;
 mod llrp;
 mod pjlink;
 mod sacn;
@@ -22,7 +23,7 @@ use lantern_wire::{
 
 use crate::census::{News, Sighting, Told, Unit, Way, Ways};
 use crate::change::Change;
-use crate::conversation::{LinkId, LinkNews, Nothing, Outgoing, SurveyPlan, Talk, Vantage};
+use crate::conversation::{LinkEnd, LinkId, LinkNews, Nothing, Outgoing, Response, SurveyPlan, Talk, Vantage};
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
 pub(crate) trait Asker: Debug {
@@ -34,6 +35,16 @@ pub(crate) trait Asker: Debug {
 
     /// Takes in what became of a link, its own or another family's.
     fn hear_link(&mut self, _now: Duration, _link: LinkId, _news: LinkNews<'_>, _out: &mut Vec<Outgoing>) {}
+
+    /// Takes in what a web server answered, asked by itself or by another family.
+    fn hear_page(
+        &mut self,
+        _now: Duration,
+        _link: LinkId,
+        _page: Result<&Response, LinkEnd>,
+        _out: &mut Vec<Outgoing>,
+    ) {
+    }
 
     /// When it asks next; `None` when nothing is left to ask.
     fn next_at(&self) -> Option<Duration> {
@@ -77,6 +88,10 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     }
     if does(Way::Pjlink) {
         all.push(Box::new(pjlink::Search::new(plan)));
+    }
+    // Where it is about everybody, nobody's web server is troubled.
+    if does(Way::Http) && !plan.concern.is_everybody() {
+        all.push(Box::new(http::Pages::new(plan)));
     }
     all
 }

@@ -8,7 +8,8 @@ use std::time::Duration;
 use lantern_core::census::Census;
 use lantern_core::change::Protection;
 use lantern_core::conversation::{
-    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Outgoing, Seat, Survey, SurveyPlan,
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Outgoing, Request, Response, Seat, Survey,
+    SurveyPlan,
 };
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
@@ -100,7 +101,7 @@ where
     C: Conversation,
 {
     let began = ground.now();
-    let (mut events, mut links) = (Vec::new(), BTreeMap::new());
+    let (mut events, mut links, mut pages) = (Vec::new(), BTreeMap::new(), Pages::default());
     while let Some(wake_at) = conversation.wake_at() {
         match ground.run_until(began + wake_at) {
             Some(heard) => {
@@ -112,8 +113,9 @@ where
                         LinkHeard::Refused => LinkNews::Closed(LinkEnd::Refused),
                         LinkHeard::Closed => LinkNews::Closed(LinkEnd::Finished),
                     };
-                    // What still comes on a connection of an earlier conversation is nobody's.
-                    if let Some(link) = links.get(number) {
+                    if let Some((link, page)) = pages.hear(*number, heard, ground) {
+                        conversation.hear(heard_at, &Heard::Page(link, page.as_ref().map_err(|end| *end)));
+                    } else if let Some(link) = links.get(number) {
                         conversation.hear(heard_at, &Heard::Link(*link, news));
                     }
                 } else if ground.has_frames() {
@@ -142,11 +144,48 @@ where
                 }
                 Outgoing::Write { link, bytes } => ground.write(number_of(*link), bytes),
                 Outgoing::Close { link } => ground.close(number_of(*link)),
+                Outgoing::Fetch { link, request } => pages.open(*link, request, ground),
                 _ => {}
             }
         }
     }
     (events, ground.now() - began)
+}
+
+/// Requests to web servers under way, as whoever drives a conversation speaks them.
+#[derive(Default)]
+struct Pages(BTreeMap<u64, (LinkId, Vec<u8>, Vec<u8>)>);
+
+impl Pages {
+    fn open(&mut self, link: LinkId, request: &Request, ground: &mut MemoryGround) {
+        let head = format!("{} {} HTTP/1.1\r\nHost: {}\r\n\r\n", request.method, request.path, request.to.ip());
+        self.0.insert(number_of(link), (link, head.into_bytes(), Vec::new()));
+        ground.open(number_of(link), request.to);
+    }
+
+    /// The answer, once it is whole.
+    fn hear(
+        &mut self,
+        number: u64,
+        heard: &LinkHeard,
+        ground: &mut MemoryGround,
+    ) -> Option<(LinkId, Result<Response, LinkEnd>)> {
+        let (link, request, answer) = self.0.get_mut(&number)?;
+        let link = *link;
+        match heard {
+            LinkHeard::Opened => ground.write(number, request),
+            LinkHeard::Bytes(bytes) => answer.extend(bytes),
+            LinkHeard::Refused => return Some((link, Err(LinkEnd::Refused))),
+            LinkHeard::Closed => {
+                let text = String::from_utf8_lossy(answer).into_owned();
+                let (head, body) = text.split_once("\r\n\r\n").unwrap_or((&text, ""));
+                let status = head.split(' ').nth(1).and_then(|code| code.parse().ok()).unwrap_or(0);
+                let response = Response { status, headers: Vec::new(), body: body.as_bytes().to_vec() };
+                return Some((link, Ok(response)));
+            }
+        }
+        None
+    }
 }
 
 /// A connection as the ground calls it.

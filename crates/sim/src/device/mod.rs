@@ -13,6 +13,7 @@ mod querier;
 mod responder;
 mod sacn_source;
 mod setup;
+mod web;
 
 use std::collections::VecDeque;
 use std::net::{Ipv4Addr, SocketAddrV4};
@@ -24,6 +25,7 @@ pub use body::IpState;
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
+pub use web::WebSetup;
 
 use announcer::Announcer;
 use body::Body;
@@ -34,6 +36,7 @@ use pjlink::Pjlink;
 use querier::Querier;
 use responder::Responder;
 use sacn_source::SacnSource;
+use web::Web;
 
 /// Something a device sends.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -126,6 +129,9 @@ impl SimDevice {
         }
         if let Some(pjlink) = &setup.pjlink {
             roles.push(Box::new(Pjlink::new(pjlink)));
+        }
+        if let Some(web) = &setup.web {
+            roles.push(Box::new(Web::new(web)));
         }
         if let Some(offers) = setup.dhcp_offers {
             roles.push(Box::new(DhcpServer::new(&setup, offers)));

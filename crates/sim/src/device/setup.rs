@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
-use super::{LlrpSetup, PjlinkSetup};
+use super::{LlrpSetup, PjlinkSetup, WebSetup};
 
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
@@ -52,6 +52,8 @@ pub struct DeviceSetup {
     pub llrp: Option<LlrpSetup>,
     /// As a screen that speaks PJLink.
     pub pjlink: Option<PjlinkSetup>,
+    /// As a device with a web page.
+    pub web: Option<WebSetup>,
     /// The address it offers as a DHCP server.
     pub dhcp_offers: Option<Ipv4Addr>,
     /// As a switch: what it calls the port at this end of the cable.

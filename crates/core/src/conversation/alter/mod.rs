@@ -313,7 +313,7 @@ impl Conversation for Alter {
                     self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
                 }
             }
-            Heard::Packet(_) | Heard::Link(..) => {}
+            Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) => {}
         }
         self.outbox.release(now);
     }

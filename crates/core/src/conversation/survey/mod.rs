@@ -22,7 +22,7 @@ use std::time::Duration;
 use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError};
 
 use super::outbox::Outbox;
-use super::{Conversation, Heard, LinkId, LinkNews, Neighbour, Outgoing, listen};
+use super::{Conversation, Heard, LinkEnd, LinkId, LinkNews, Neighbour, Outgoing, Response, listen};
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
 use crate::family::{self, Asker};
@@ -290,6 +290,15 @@ impl Survey {
         self.take_made_out(now);
     }
 
+    fn hear_page(&mut self, now: Duration, link: LinkId, page: Result<&Response, LinkEnd>) {
+        let mut out = Vec::new();
+        for asker in &mut self.askers {
+            asker.hear_page(now, link, page, &mut out);
+        }
+        self.send_all(out);
+        self.take_made_out(now);
+    }
+
     /// Takes in what families have made out.
     fn take_made_out(&mut self, now: Duration) {
         while let Some(sighting) = self.askers.iter_mut().find_map(|asker| asker.next_sighting()) {
@@ -386,6 +395,7 @@ impl Conversation for Survey {
                 }
             }
             Heard::Link(link, news) => self.hear_link(now, *link, *news),
+            Heard::Page(link, page) => self.hear_page(now, *link, *page),
             Heard::Echo(from) => {
                 self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });
             }

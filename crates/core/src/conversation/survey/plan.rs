@@ -166,6 +166,14 @@ impl SurveyPlan {
         matches!(self.extent, Extent::Listen(_))
     }
 
+    /// Whether a connection may be opened to whoever has this address: near, not ourselves, not locked, and one that it is
+    /// about.
+    pub(crate) fn may_connect(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
+        let is_near = self.vantage.seats.iter().any(|seat| seat.subnet.contains(address) && seat.own != address);
+        let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
+        is_near && !is_locked && !self.vantage.gateways.contains(&address) && self.concern.has(address, mac)
+    }
+
     /// Whether single addresses can be asked for an echo.
     #[must_use]
     pub fn can_ask_echo(&self) -> bool {

@@ -520,7 +520,7 @@ impl Conversation for Talk {
                     self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
                 }
             }
-            Heard::Packet(_) | Heard::Link(..) => {}
+            Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) => {}
         }
         self.work(now);
         self.release();

@@ -71,20 +71,12 @@ impl Search {
         }
     }
 
-    /// Whether a connection may be opened to whoever has this address: near, not ourselves, and not locked.
-    fn may_ask(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
-        let vantage = &self.plan.vantage;
-        let is_near = vantage.seats.iter().any(|seat| seat.subnet.contains(address) && seat.own != address);
-        let is_locked = self.plan.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
-        is_near && !is_locked && !vantage.gateways.contains(&address) && self.plan.concern.has(address, mac)
-    }
-
     /// Somebody is at this address; `eager` says that it speaks PJLink.
     fn consider(&mut self, address: Ipv4Addr, mac: Option<MacAddress>, eager: bool) {
         if let Some(mac) = mac {
             self.macs.insert(address, mac);
         }
-        if self.known.len() >= MOST || !self.may_ask(address, mac) {
+        if self.known.len() >= MOST || !self.plan.may_connect(address, mac) {
             return;
         }
         if self.known.insert(address) {
