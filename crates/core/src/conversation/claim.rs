@@ -198,6 +198,7 @@ impl Conversation for Claim {
 mod tests {
     use rstest::rstest;
 
+    use super::super::script::scripted;
     use super::*;
 
     const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
@@ -206,26 +207,14 @@ mod tests {
 
     /// Runs the claim with these frames heard, each at its time in milliseconds; gives frames sent and the end.
     fn run(claim: &mut Claim, heard: &[(u64, Arp)]) -> (Vec<(u128, String)>, u128) {
-        let mut sent = Vec::new();
-        let mut heard: VecDeque<(u64, Arp)> = heard.iter().copied().collect();
-        let mut now = Duration::ZERO;
-        while let Some(at) = claim.wake_at() {
-            match heard.front().copied().filter(|(when, _)| Duration::from_millis(*when) < at) {
-                Some((when, arp)) => {
-                    heard.pop_front();
-                    now = Duration::from_millis(when);
-                    claim.hear(now, &Heard::Frame(&arp.to_bytes()));
-                }
-                None => {
-                    now = at;
-                    claim.wake(now);
-                }
-            }
-            while let Some(Outgoing::Frame(frame)) = claim.next_send() {
-                sent.push((now.as_millis(), Arp::parse(&frame).unwrap().to_string()));
-            }
-        }
-        (sent, now.as_millis())
+        let frames: Vec<(Duration, Vec<u8>)> =
+            heard.iter().map(|(at, arp)| (Duration::from_millis(*at), arp.to_bytes())).collect();
+        let (sent, end) = scripted(claim, &frames);
+        let frame = |(at, outgoing): (Duration, Outgoing)| match outgoing {
+            Outgoing::Frame(frame) => (at.as_millis(), Arp::parse(&frame).unwrap().to_string()),
+            other => panic!("{other:?}"),
+        };
+        (sent.into_iter().map(frame).collect(), end.as_millis())
     }
 
     #[test]

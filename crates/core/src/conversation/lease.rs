@@ -179,6 +179,7 @@ mod tests {
     use lantern_wire::Arp;
     use lantern_wire::dhcp::SERVER_PORT;
 
+    use super::super::script::scripted;
     use super::*;
 
     const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
@@ -264,11 +265,7 @@ mod tests {
         hear(&mut lease, &answer(DhcpKind::NAK));
         assert_eq!(lease.end(), Some(LeaseEnd::Refused(GIVEN)));
         let mut alone = Lease::new(OWN, 42);
-        let mut asked = 0;
-        while let Some(at) = alone.wake_at() {
-            alone.wake(at);
-            asked += u32::from(sent(&mut alone).is_some());
-        }
-        assert_eq!((asked, alone.end()), (TRIES, Some(LeaseEnd::NoServer)));
+        let (asked, _) = scripted(&mut alone, &[]);
+        assert_eq!((asked.len(), alone.end()), (TRIES as usize, Some(LeaseEnd::NoServer)));
     }
 }

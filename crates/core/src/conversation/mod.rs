@@ -23,6 +23,8 @@ mod outbox;
 mod pace;
 mod probe;
 mod reach;
+#[cfg(test)]
+mod script;
 mod survey;
 mod talk;
 mod vantage;
