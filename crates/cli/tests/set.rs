@@ -145,3 +145,18 @@ fn one_that_refuses_is_told_and_written_down() {
     assert!(said.notes.contains(&format!("next: see what it says of itself: deft-lantern survey --mac {NORTH}")));
     assert!(rig.folder.read("deft-lantern.log.jsonl").lines().last().unwrap().contains("\"stage\":\"refused\""));
 }
+
+/// On loopback, where there are no frames, a target of LLRP is set as well.
+#[test]
+fn a_target_of_llrp_is_set_on_loopback_too() {
+    let scene = "network = \"10.40.0.0\"\n[[device]]\nname = \"beacon\"\nmac = \"02:4d:42:00:20:01\"\naddress = \"10.40.1.9\"\n\
+                 llrp = { uid = \"7ff0:00000001\", label = \"Quay beacon\" }\n";
+    let rig = Rig::with(&Scene::parse(scene).unwrap());
+    let to = rig.address(2, 1);
+    let said = rig.run_here(&["set", "Quay beacon", "--address", &to, "--label", "Slip beacon", "--yes"]).ended(0);
+    said.line(&["done", "Slip beacon", &to, "read back"]);
+    let found = rig.run_here(&["survey", "--json"]).json();
+    assert_eq!(found["units"][0]["address"], to);
+    assert_eq!(found["units"][0]["facts"]["told"]["label"], "Slip beacon");
+    rig.run_here(&["set", "7ff0:00000002", "--address", &to, "--yes"]).ended(2);
+}

@@ -8,6 +8,8 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::{Census, Unit, Way, Ways};
+use lantern_core::change::plan_one;
+use lantern_core::compare::Wanted;
 use lantern_core::conversation::{Extent, Means, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::Field;
 use lantern_core::secret::{Owner, Secret, Secrets};
@@ -124,6 +126,18 @@ fn one_that_behaves_badly_holds_nobody_up(#[case] quirk: &str, #[case] model: Op
     assert_eq!(found.as_deref(), model, "{units:?}");
     assert_eq!(told(of(2).unwrap(), Field::Model).as_deref(), Some("Wall"));
     assert!(took < Duration::from_secs(6), "{took:?}");
+}
+
+/// PJLink sets nothing: that is said before anything is tried.
+#[test]
+fn what_sets_nothing_is_refused_beforehand() {
+    let (census, _) = surveyed(&screen(1, ""), 0.0, 1, Secrets::default());
+    let subject = census.subject("Wall 1").unwrap();
+    let seats = [seat()];
+    let wanted = Wanted { name: Some("Back wall".to_owned()), ..Wanted::default() };
+    let plan = plan_one(&subject, &wanted, &support::protection(&census, None, &seats));
+    let codes: Vec<&str> = plan.findings.iter().map(|finding| finding.rule.code).collect();
+    assert_eq!((codes, plan.changes.len()), (vec!["C005"], 0));
 }
 
 /// Nobody's connection is opened to who is locked, far, or of another trade.

@@ -8,6 +8,7 @@ use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE}
 use crate::census::Subject;
 use crate::census::{FoundNode, Unit};
 use crate::facts::{Difference, Field, PortField, Value};
+use crate::family;
 use crate::finding::Finding;
 use crate::sheet::kind::{Kind, Settable};
 
@@ -75,6 +76,12 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
 }
 
 fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding> {
+    if !family::can_set(unit.family) {
+        return Some(UNABLE.finding(
+            format!("{} speaks {}, by which nothing is set from here", unit.title(), unit.family),
+            "set it at the unit itself, or at its web page",
+        ));
+    }
     // Whoever is given an address is meant to keep it; one that has no word for that is given it all the same.
     let is_implied = difference.field == Field::Addressing && !difference.wants_dhcp();
     (difference.cannot_be_told() && !is_implied).then(|| {

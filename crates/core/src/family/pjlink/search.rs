@@ -36,6 +36,8 @@ pub(in crate::family) struct Search {
     eager: VecDeque<Ipv4Addr>,
     queue: VecDeque<Ipv4Addr>,
     known: BTreeSet<Ipv4Addr>,
+    /// Who listens to no PJLink: not asked again, unless it says that it does.
+    foreign: BTreeSet<Ipv4Addr>,
     macs: BTreeMap<Ipv4Addr, MacAddress>,
     links: BTreeMap<u32, Link>,
     numbers: u32,
@@ -64,6 +66,7 @@ impl Search {
             eager: VecDeque::new(),
             queue: VecDeque::new(),
             known: BTreeSet::new(),
+            foreign: BTreeSet::new(),
             macs: BTreeMap::new(),
             links: BTreeMap::new(),
             numbers: 0,
@@ -76,7 +79,8 @@ impl Search {
         if let Some(mac) = mac {
             self.macs.insert(address, mac);
         }
-        if self.known.len() >= MOST || !self.plan.may_connect(address, mac) {
+        let is_foreign = !eager && self.foreign.contains(&address);
+        if is_foreign || self.known.len() >= MOST || !self.plan.may_connect(address, mac) {
             return;
         }
         if self.known.insert(address) {
@@ -121,7 +125,11 @@ impl Search {
 
     /// A link is over: what was told on it is made out.
     fn over(&mut self, now: Duration, number: u32) {
-        let Some(link) = self.links.remove(&number).filter(|link| link.reading.is_greeted()) else { return };
+        let Some(link) = self.links.remove(&number) else { return };
+        if !link.reading.is_greeted() {
+            self.foreign.insert(link.to);
+            return;
+        }
         let mac = self.macs.get(&link.to).copied();
         let facts = link.reading.facts;
         let unit = Unit {
