@@ -171,7 +171,10 @@ fn address_of(device: &Device) -> String {
 
 /// How a device that speaks no Art-Net was seen, and where it differs.
 fn seen(device: &Device, differences: &[Difference]) -> String {
-    let ways: Vec<String> = device.seen_by.iter().map(|seen| seen.way.to_string()).collect();
+    // What this computer's own table says beside an answer by ARP says nothing more.
+    let tells = |way: Way| way != Way::Neighbours || !device.is_seen_by(Way::Arp);
+    let ways = device.seen_by.iter().map(|seen| seen.way).filter(|way| tells(*way));
+    let ways: Vec<String> = ways.map(|way| way.to_string()).collect();
     let seen_by = format!("seen by {}", ways.join(", "));
     let how = if device.what.is_empty() { seen_by } else { format!("{}; {seen_by}", device.what) };
     let (mute, told): (Vec<&Difference>, Vec<_>) = differences.iter().partition(|d| d.cannot_be_told());

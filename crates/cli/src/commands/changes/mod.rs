@@ -10,7 +10,7 @@ use std::time::Duration;
 use lantern_core::census::Subject;
 use lantern_core::change::{Change, ChangePlan};
 use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, AskedBy, Made, Outcome, Shift, TalkEvent};
-use lantern_core::facts::{Difference, Value};
+use lantern_core::facts::{Difference, Field, Value};
 use lantern_core::logbook::Stage;
 use serde::Serialize;
 
@@ -278,7 +278,10 @@ fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
     for change in &plan.changes {
         for (i, difference) in change.differences.iter().enumerate() {
             let (name, address, why) = if i == 0 {
-                (change.subject.title(), change.subject.address().to_string(), why(change))
+                {
+                    let at = Field::Address.in_words(&Value::Address(change.subject.address()));
+                    (change.subject.title(), at, why(change))
+                }
             } else {
                 Default::default()
             };
