@@ -203,3 +203,24 @@ fn what_was_taken_is_given_back() {
     assert_eq!(said.out.matches("kept 0").count(), 3, "{}", said.out);
     assert_eq!(said.out.matches("code 143").count(), 3, "{}", said.out);
 }
+
+/// At twenty moments: before the address is asked for, while it is, once it is taken, and while its defenders are listened for.
+#[test]
+fn joining_ends_at_any_moment_and_gives_back() {
+    let Some(said) = noting(
+        "rig0",
+        "kept() { ls state/deft-lantern/adapters 2>/dev/null | wc -l; }",
+        "note before; i=1; while [ $i -le 20 ]; do\n\
+         deft-lantern adapters join 10.99.0.5/24 -- sleep 60 & pid=$!\n\
+         sleep $(printf '%d.%d' $((i * 3 / 10)) $((i * 3 % 10)))\n\
+         asked=$(date +%s%N); kill -TERM $pid; wait $pid; echo code $? took $((($(date +%s%N) - asked) / 1000000))\n\
+         note after; same before after; echo kept $(kept); i=$((i + 1)); done",
+    ) else {
+        return;
+    };
+    assert_eq!(said.out.matches("same before after").count(), 20, "{}\n{}", said.out, said.notes);
+    assert_eq!(said.out.matches("kept 0").count(), 20, "{}", said.out);
+    assert_eq!(said.out.matches("code 143").count(), 20, "{}", said.out);
+    let took = said.out.lines().filter_map(|line| line.split_once("took ")?.1.parse().ok());
+    Ends(took.map(Duration::from_millis).collect()).are_calm();
+}

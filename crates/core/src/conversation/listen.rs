@@ -3,10 +3,37 @@
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{Carries, MacAddress, Packet, WireError};
+use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError};
 
-use super::Vantage;
+use super::{Heard, Neighbour, Vantage};
 use crate::census::{Sighting, Told};
+
+/// What a talk makes of anything that was heard: an ARP message by itself, and sightings. What cannot be read says nothing.
+pub(crate) fn sightings(from_here: &Vantage, now: Duration, heard: &Heard<'_>) -> (Option<Arp>, Vec<Sighting>) {
+    let one = |read: Result<Option<Sighting>, WireError>| read.ok().flatten().into_iter().collect();
+    match heard {
+        // Where frames are heard, every datagram is among them.
+        Heard::Datagram(_) if from_here.means.frames => (None, Vec::new()),
+        Heard::Datagram(heard) => {
+            (None, one(Sighting::read(now, heard.seat, heard.from, heard.port, heard.bytes)))
+        }
+        Heard::Frame(frame) => {
+            let packet = Packet::parse(frame).ok();
+            let seen = packet.map_or_else(Vec::new, |packet| one(sighting(from_here, now, &packet)));
+            (Arp::parse(frame).ok(), seen)
+        }
+        Heard::Echo(from) => (None, vec![Sighting::plain(now, *from, Told::Echo)]),
+        Heard::Neighbours(table) => {
+            let seen = |one: &&Neighbour| one.fresh;
+            let told = |one: &Neighbour| {
+                let told = Sighting::plain(now, one.address, Told::Neighbour);
+                Sighting { mac: Some(one.mac), ..told }
+            };
+            (None, table.iter().filter(seen).map(told).collect())
+        }
+        Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) => (None, Vec::new()),
+    }
+}
 
 /// The sighting in a packet; `None` when it is our own or says nothing about its sender.
 ///

@@ -48,9 +48,9 @@ pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, Survey
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
 
-pub(crate) use listen::sighting;
+pub(crate) use listen::sightings;
 pub(crate) use probe::Probe;
-pub(crate) use talk::{Nothing, shifts};
+pub(crate) use talk::{Nothing, shifts, verdict};
 
 /// One side of a talk with the network. `now` is always the time since it began.
 pub trait Conversation {

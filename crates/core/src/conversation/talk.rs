@@ -179,6 +179,16 @@ impl fmt::Display for Other {
     }
 }
 
+/// What a whole reading at the end says: of what is open, what was told otherwise and what was not; and what changed along.
+pub(crate) fn verdict(told: Vec<Difference>, untold: Vec<Difference>, shifted: Vec<Shift>) -> Outcome {
+    match (told.is_empty(), shifted.is_empty(), untold.is_empty()) {
+        (true, true, true) => Outcome::Done,
+        (true, true, false) => Outcome::Unverified(untold),
+        (true, false, _) => Outcome::MovedAlong(shifted),
+        (false, ..) => Outcome::Refused(told),
+    }
+}
+
 /// What is otherwise than before, leaving out what `wanted` meant to change.
 pub(crate) fn shifts(before: &[(Field, Value)], after: &[(Field, Value)], wanted: &[Difference]) -> Vec<Shift> {
     let by_dhcp = wanted.iter().any(Difference::wants_dhcp);

@@ -18,11 +18,9 @@ use std::collections::VecDeque;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{Arp, Packet};
-
 use super::outbox::Outbox;
 use super::pace::Pace;
-use super::{AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, Talk, TalkEvent, Vantage, listen};
+use super::{AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, Talk, TalkEvent, Vantage, sightings};
 use crate::census::Subject;
 use crate::census::{FoundNode, IpSettings, Sighting, Told};
 use crate::change::{Change, Step};
@@ -231,12 +229,6 @@ impl Alter {
         }
     }
 
-    fn read(&mut self, now: Duration, sighting: Option<Sighting>) {
-        if let Some(sighting) = sighting {
-            self.take(now, &sighting);
-        }
-    }
-
     fn work(&mut self, now: Duration) {
         if self.outcome.is_some() {
             return;
@@ -290,30 +282,12 @@ impl Conversation for Alter {
     type Event = TalkEvent;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
-        match heard {
-            // Where frames are heard, every datagram is among them.
-            Heard::Datagram(_) if self.vantage.means.frames => {}
-            Heard::Datagram(heard) => {
-                let read = Sighting::read(now, heard.seat, heard.from, heard.port, heard.bytes);
-                self.read(now, read.unwrap_or_default());
-            }
-            Heard::Frame(frame) => {
-                if let Ok(arp) = Arp::parse(frame) {
-                    self.hear_arp(&arp);
-                }
-                if let Ok(packet) = Packet::parse(frame) {
-                    let sighting = listen::sighting(&self.vantage, now, &packet);
-                    self.read(now, sighting.unwrap_or_default());
-                }
-            }
-            Heard::Echo(from) => self.take(now, &Sighting::plain(now, *from, Told::Echo)),
-            Heard::Neighbours(table) => {
-                for neighbour in table.iter().filter(|neighbour| neighbour.fresh) {
-                    let told = Sighting::plain(now, neighbour.address, Told::Neighbour);
-                    self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
-                }
-            }
-            Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) => {}
+        let (arp, seen) = sightings(&self.vantage, now, heard);
+        if let Some(arp) = arp {
+            self.hear_arp(&arp);
+        }
+        for sighting in &seen {
+            self.take(now, sighting);
         }
         self.outbox.release(now);
     }

@@ -9,7 +9,7 @@ use lantern_wire::art_net::IpProg;
 use super::{ANSWER_TIME, ASKS_BEFORE_EVERYBODY, CALL_EVERYBODY_EVERY, READINGS, ROUNDS};
 use super::{Alter, Asking, Outcome, Phase, TalkEvent};
 use crate::census::FoundNode;
-use crate::conversation::{Outgoing, shifts};
+use crate::conversation::{Outgoing, shifts, verdict};
 use crate::facts::{Difference, Field, Known, Value};
 
 impl Alter {
@@ -120,12 +120,7 @@ impl Alter {
         }
         let before = self.before.as_ref().unwrap_or(&self.node);
         let shifted = shifts(&before.told(), &self.node.told(), &self.differences);
-        let verdict = match (told.is_empty(), shifted.is_empty(), untold.is_empty()) {
-            (true, true, true) => Outcome::Done,
-            (true, true, false) => Outcome::Unverified(untold),
-            (true, false, _) => Outcome::MovedAlong(shifted),
-            (false, ..) => Outcome::Refused(told),
-        };
+        let verdict = verdict(told, untold, shifted);
         if verdict == Outcome::Done {
             return self.end(verdict);
         }

@@ -15,7 +15,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::llrp::{Content, Message};
-use lantern_wire::{Arp, MacAddress, Packet};
+use lantern_wire::{Arp, MacAddress};
 
 use super::line::{Line, Target};
 use super::orders::{End, Orders};
@@ -25,7 +25,7 @@ use crate::census::Subject;
 use crate::census::{Sighting, Told, Unit, Way};
 use crate::change::{Change, Step};
 use crate::conversation::{
-    self, AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, sighting,
+    self, AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, sightings,
 };
 use crate::facts::Difference;
 
@@ -374,30 +374,12 @@ impl Conversation for Talk {
     type Event = TalkEvent;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
-        match heard {
-            // Where frames are heard, every datagram is among them.
-            Heard::Datagram(_) if self.vantage.means.frames => {}
-            Heard::Datagram(heard) => {
-                let read = Sighting::read(now, heard.seat, heard.from, heard.port, heard.bytes);
-                read.ok().flatten().into_iter().for_each(|sighting| self.take(now, &sighting));
-            }
-            Heard::Frame(frame) => {
-                if let Ok(arp) = Arp::parse(frame) {
-                    self.hear_arp(&arp);
-                }
-                if let Ok(packet) = Packet::parse(frame) {
-                    let read = sighting(&self.vantage, now, &packet);
-                    read.ok().flatten().into_iter().for_each(|sighting| self.take(now, &sighting));
-                }
-            }
-            Heard::Echo(from) => self.take(now, &Sighting::plain(now, *from, Told::Echo)),
-            Heard::Neighbours(table) => {
-                for neighbour in table.iter().filter(|neighbour| neighbour.fresh) {
-                    let told = Sighting::plain(now, neighbour.address, Told::Neighbour);
-                    self.take(now, &Sighting { mac: Some(neighbour.mac), ..told });
-                }
-            }
-            Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) => {}
+        let (arp, seen) = sightings(&self.vantage, now, heard);
+        if let Some(arp) = arp {
+            self.hear_arp(&arp);
+        }
+        for sighting in &seen {
+            self.take(now, sighting);
         }
         self.work(now);
         self.release();

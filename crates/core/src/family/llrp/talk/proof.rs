@@ -6,7 +6,7 @@ use lantern_wire::Arp;
 
 use super::{FOLLOW_EVERY, Follow, Phase, READINGS, ROUNDS, SETTLED, Talk, WRITES, Write};
 use crate::census::Unit;
-use crate::conversation::{Outcome, Outgoing, TalkEvent, shifts};
+use crate::conversation::{Outcome, Outgoing, TalkEvent, shifts, verdict};
 use crate::facts::{Difference, Field, Value};
 
 impl Talk {
@@ -105,12 +105,7 @@ impl Talk {
         let (told, untold): (Vec<_>, Vec<_>) = open.into_iter().partition(Difference::is_told);
         let before = self.before.as_ref().unwrap_or(&self.unit);
         let shifted = shifts(&told_by(before), &told_by(&self.unit), &self.differences);
-        let verdict = match (told.is_empty(), shifted.is_empty(), untold.is_empty()) {
-            (true, true, true) => Outcome::Done,
-            (true, true, false) => Outcome::Unverified(untold),
-            (true, false, _) => Outcome::MovedAlong(shifted),
-            (false, ..) => Outcome::Refused(told),
-        };
+        let verdict = verdict(told, untold, shifted);
         if verdict == Outcome::Done {
             return self.end(verdict);
         }
