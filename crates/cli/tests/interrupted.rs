@@ -156,10 +156,14 @@ fn a_closed_pipe_ends_what_waits() {
     let rig = Rig::with(&Scene::parse(TIDEWICK).unwrap());
     let guest = rig.ground.guest().to_string();
     for arguments in [&["arrivals", "--adapter", &guest][..], &["survey", "--for", "1m", "--adapter", &guest]] {
-        let mut child = started(&rig, arguments);
-        std::thread::sleep(Duration::from_millis(700));
-        drop(child.stdout.take());
-        assert_eq!(ended(&mut child).code(), Some(0), "{arguments:?}");
+        let mut ends = Ends::default();
+        for moment in 0..20 {
+            let mut child = started(&rig, arguments);
+            std::thread::sleep(Duration::from_millis(50 + moment * 120));
+            drop(child.stdout.take());
+            assert_eq!(ends.of(&mut child).code(), Some(0), "{arguments:?}, moment {moment}");
+        }
+        ends.are_calm();
     }
 }
 
