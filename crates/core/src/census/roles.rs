@@ -8,7 +8,6 @@ use lantern_wire::MacAddress;
 use super::meaning::Meaning;
 use super::{Census, FoundNode, SeenBy, Way};
 use crate::Said;
-use crate::facts::{Field, Value};
 
 /// Names and roles by address and by MAC address.
 #[derive(Debug, Default)]
@@ -49,11 +48,7 @@ impl Roles {
             );
         }
         for unit in census.units() {
-            let name = [Field::Name, Field::Label].into_iter().find_map(|field| match unit.facts.get(field) {
-                Some(Value::Text(name)) if !name.is_empty() => Some(name.clone()),
-                _ => None,
-            });
-            roles.at(unit.mac, unit.address).take(name, unit.what.raw());
+            roles.at(unit.mac, unit.address).take(Some(unit.name()), unit.what.raw());
         }
         for server in &census.surroundings.dhcp_servers {
             roles.at(server.mac, server.address).take(None, "DHCP server");

@@ -228,6 +228,12 @@ impl Sighting {
         Self { at, seat: 0, mac: None, from, to_us: false, astray: None, told }
     }
 
+    /// A unit that told of itself when it was asked.
+    pub(crate) fn of_unit(at: Duration, unit: Unit) -> Self {
+        let (mac, from) = (unit.mac, unit.address);
+        Self { mac, to_us: true, ..Self::plain(at, from, Told::Unit(Box::new(unit))) }
+    }
+
     /// Whom it is about: MAC address, where that is known, and address; all zero for one that has none.
     #[must_use]
     pub fn holder(&self) -> (Option<MacAddress>, Ipv4Addr) {

@@ -31,6 +31,26 @@ pub struct Unit {
 }
 
 impl Unit {
+    /// One that its family knows by nothing but its address: it is known again by its MAC address, where that is known.
+    pub(crate) fn of_address(
+        family: Way,
+        address: Ipv4Addr,
+        mac: Option<MacAddress>,
+        what: &str,
+        facts: Facts,
+    ) -> Self {
+        let identity = mac.map_or_else(|| address.to_string(), |mac| mac.to_string());
+        Self {
+            family,
+            identity: identity.as_str().into(),
+            handle: String::new(),
+            what: what.into(),
+            address,
+            mac,
+            facts,
+        }
+    }
+
     /// Whether its family can set anything on it, and it told enough of itself for that.
     #[must_use]
     pub fn is_settable(&self) -> bool {

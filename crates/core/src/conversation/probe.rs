@@ -4,10 +4,11 @@ use std::fmt;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_wire::Arp;
 use lantern_wire::art_net::PORT;
+use lantern_wire::{Arp, MacAddress};
 
-use super::{Outgoing, Vantage};
+use super::{Other, Outgoing, Vantage};
+use crate::Said;
 
 /// How often is asked, and how far apart: a lost question or answer must not make an address free. Twice as often as the
 /// RFC has it, since a wrong guess here is what nobody may make.
@@ -75,6 +76,21 @@ impl Probe {
     /// Whether nobody has answered in all the time there is.
     pub(crate) fn is_over(&self, now: Duration) -> bool {
         self.asked >= ASKS && self.ends_at() <= now
+    }
+
+    /// Who else has or wants the address, as an ARP packet shows it (RFC 5227, section 2.1.1); `is_own` knows the MAC
+    /// addresses of whom it is for.
+    pub(crate) fn contender(
+        &self,
+        arp: &Arp,
+        vantage: &Vantage,
+        is_own: impl Fn(MacAddress) -> bool,
+    ) -> Option<Other> {
+        // Another's probe for the same address is a conflict too: both want it.
+        let wants = arp.sender.is_unspecified() && arp.target == self.address;
+        let speaks = arp.sender == self.address;
+        let is_strange = Some(arp.sender_mac) != vantage.own_mac && !is_own(arp.sender_mac);
+        ((wants || speaks) && is_strange).then(|| Other { mac: Some(arp.sender_mac), name: Said::default() })
     }
 
     /// Asks, when it is due.

@@ -66,17 +66,9 @@ impl Asker for Pages {
             401 | 403 => ", wants a password".to_owned(),
             status => format!(", answers with {status}"),
         };
-        let unit = Unit {
-            family: Way::Http,
-            identity: mac.map_or_else(|| address.to_string(), |mac| mac.to_string()).as_str().into(),
-            handle: String::new(),
-            what: format!("web page{called}{state}").as_str().into(),
-            address,
-            mac,
-            facts: Facts::default(),
-        };
-        let sighting = Sighting::plain(now, address, Told::Unit(Box::new(unit)));
-        self.told.push_back(Sighting { mac, to_us: true, ..sighting });
+        let what = format!("web page{called}{state}");
+        let unit = Unit::of_address(Way::Http, address, mac, &what, Facts::default());
+        self.told.push_back(Sighting::of_unit(now, unit));
     }
 
     fn next_at(&self) -> Option<Duration> {

@@ -278,10 +278,8 @@ fn show(plan: &ChangePlan, out: &mut Out) -> Result<(), Failure> {
     for change in &plan.changes {
         for (i, difference) in change.differences.iter().enumerate() {
             let (name, address, why) = if i == 0 {
-                {
-                    let at = Field::Address.in_words(&Value::Address(change.subject.address()));
-                    (change.subject.title(), at, why(change))
-                }
+                let at = Field::Address.in_words(&Value::Address(change.subject.address()));
+                (change.subject.title(), at, why(change))
             } else {
                 Default::default()
             };

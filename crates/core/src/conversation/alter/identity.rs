@@ -5,7 +5,6 @@ use std::net::Ipv4Addr;
 use lantern_wire::{Arp, MacAddress};
 
 use super::{Alter, Other, Outcome, Phase};
-use crate::Said;
 use crate::census::{Sighting, Told, answering};
 
 impl Alter {
@@ -57,11 +56,8 @@ impl Alter {
 
     pub(super) fn hear_arp(&mut self, arp: &Arp) {
         let Phase::Probing(probe) = &self.phase else { return };
-        // Another's probe for the same address is a conflict too: both want it.
-        let wants = arp.sender.is_unspecified() && arp.target == probe.address;
-        let speaks = arp.sender == probe.address;
-        if (wants || speaks) && Some(arp.sender_mac) != self.vantage.own_mac && !self.is_own_mac(arp.sender_mac) {
-            self.end(Outcome::Taken(Other { mac: Some(arp.sender_mac), name: Said::default() }));
+        if let Some(other) = probe.contender(arp, &self.vantage, |mac| self.is_own_mac(mac)) {
+            self.end(Outcome::Taken(other));
         }
     }
 }

@@ -132,17 +132,8 @@ impl Search {
         }
         let mac = self.macs.get(&link.to).copied();
         let facts = link.reading.facts;
-        let unit = Unit {
-            family: Way::Pjlink,
-            identity: mac.map_or_else(|| link.to.to_string(), |mac| mac.to_string()).as_str().into(),
-            handle: String::new(),
-            what: in_words(&facts).as_str().into(),
-            address: link.to,
-            mac,
-            facts,
-        };
-        let sighting = Sighting::plain(now, link.to, Told::Unit(Box::new(unit)));
-        self.told.push_back(Sighting { mac, to_us: true, ..sighting });
+        let unit = Unit::of_address(Way::Pjlink, link.to, mac, &in_words(&facts), facts);
+        self.told.push_back(Sighting::of_unit(now, unit));
     }
 
     fn next_open(&self) -> Option<Duration> {

@@ -20,9 +20,7 @@ use lantern_wire::{Arp, MacAddress};
 use super::line::{Line, Target};
 use super::orders::{End, Orders};
 use super::reading::Reading;
-use crate::Said;
-use crate::census::Subject;
-use crate::census::{Sighting, Told, Unit, Way};
+use crate::census::{Sighting, Subject, Told, Unit, Way};
 use crate::change::{Change, Step};
 use crate::conversation::{
     self, AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, sightings,
@@ -227,10 +225,8 @@ impl Talk {
 
     fn hear_arp(&mut self, arp: &Arp) {
         let Phase::Probing(probe) = &self.phase else { return };
-        let wants = arp.sender.is_unspecified() && arp.target == probe.address;
-        let speaks = arp.sender == probe.address;
-        if (wants || speaks) && Some(arp.sender_mac) != self.vantage.own_mac && !self.is_own_mac(arp.sender_mac) {
-            self.end(Outcome::Taken(Other { mac: Some(arp.sender_mac), name: Said::default() }));
+        if let Some(other) = probe.contender(arp, &self.vantage, |mac| self.is_own_mac(mac)) {
+            self.end(Outcome::Taken(other));
         }
     }
 
