@@ -15,6 +15,7 @@ mod alter;
 mod apply;
 mod arrivals;
 mod claim;
+mod doubt;
 mod http;
 mod lease;
 mod link;
@@ -48,6 +49,7 @@ pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, Survey
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
 
+pub(crate) use doubt::{Doubt, Ruling};
 pub(crate) use listen::sightings;
 pub(crate) use probe::Probe;
 pub(crate) use talk::{Nothing, shifts, verdict};

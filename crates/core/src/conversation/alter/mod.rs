@@ -18,11 +18,11 @@ use std::collections::VecDeque;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
+use super::doubt::Doubt;
 use super::outbox::Outbox;
 use super::pace::Pace;
 use super::{AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, Talk, TalkEvent, Vantage, sightings};
-use crate::census::Subject;
-use crate::census::{FoundNode, IpSettings, Sighting, Told};
+use crate::census::{FoundNode, IpSettings, Sighting, Subject, Told};
 use crate::change::{Change, Step};
 use crate::facts::Difference;
 
@@ -48,10 +48,6 @@ const FIRST_MOMENT: Duration = Duration::from_nanos(1);
 const RESTARTING: Duration = Duration::from_secs(4);
 /// How often a node that is there is asked whether it has taken a value.
 const LOOK_EVERY: Duration = Duration::from_millis(1200);
-/// How often all steps are gone through at most: once more where a restart undid one.
-const ROUNDS: u32 = 2;
-/// How often the whole node is read at the end before what it tells is believed.
-const READINGS: u32 = 3;
 
 /// The conversation that makes one [`Change`] of an Art-Net node.
 #[derive(Debug)]
@@ -70,7 +66,7 @@ pub struct Alter {
     settings_told: Option<IpSettings>,
     /// Which step is under way, from 0; as many as there are when all are done.
     current: usize,
-    round: u32,
+    doubt: Doubt,
     written: bool,
     /// Whether it went silent after a write, as one does that restarts with it.
     restarts: bool,
@@ -79,9 +75,6 @@ pub struct Alter {
     stray: Option<Ipv4Addr>,
     everybody_at: Duration,
     limited_left: u32,
-    /// What the last whole reading found wrong: it is believed when the next finds the same.
-    suspicion: Option<Outcome>,
-    readings: u32,
     outcome: Option<Outcome>,
 }
 
@@ -141,15 +134,13 @@ impl Alter {
             before: None,
             settings_told,
             current: 0,
-            round: 1,
+            doubt: Doubt::new(),
             written: false,
             restarts: false,
             phase: Phase::Greeting(Asking { asked: 0, since: FIRST_MOMENT, again_at: Duration::ZERO }),
             stray: None,
             everybody_at: Duration::ZERO,
             limited_left: 2,
-            suspicion: None,
-            readings: 0,
             outcome: change.steps.is_empty().then_some(Outcome::Done),
         }
     }

@@ -6,10 +6,10 @@ use std::time::Duration;
 use lantern_wire::Arp;
 use lantern_wire::art_net::IpProg;
 
-use super::{ANSWER_TIME, ASKS_BEFORE_EVERYBODY, CALL_EVERYBODY_EVERY, READINGS, ROUNDS};
+use super::{ANSWER_TIME, ASKS_BEFORE_EVERYBODY, CALL_EVERYBODY_EVERY};
 use super::{Alter, Asking, Outcome, Phase, TalkEvent};
 use crate::census::FoundNode;
-use crate::conversation::{Outgoing, shifts, verdict};
+use crate::conversation::{Outgoing, Ruling, shifts, verdict};
 use crate::facts::{Difference, Field, Known, Value};
 
 impl Alter {
@@ -98,7 +98,7 @@ impl Alter {
 
     /// Reads the whole node anew.
     pub(super) fn read_all(&mut self, now: Duration) {
-        self.readings += 1;
+        self.doubt.read();
         self.node.forget_settings();
         let asking = Asking { asked: 0, since: now, again_at: now };
         let asking = self.ask_all(now, asking);
@@ -121,23 +121,14 @@ impl Alter {
         let before = self.before.as_ref().unwrap_or(&self.node);
         let shifted = shifts(&before.told(), &self.node.told(), &self.differences);
         let verdict = verdict(told, untold, shifted);
-        if verdict == Outcome::Done {
-            return self.end(verdict);
+        match self.doubt.weigh(verdict) {
+            Ruling::End(outcome) => self.end(outcome),
+            Ruling::ReadAgain => self.read_all(now),
+            Ruling::BeginAgain => {
+                self.current = 0;
+                self.begin(now);
+            }
         }
-        // An answer to an older question may have come late.
-        if self.suspicion.as_ref() != Some(&verdict) && self.readings < READINGS {
-            self.suspicion = Some(verdict);
-            return self.read_all(now);
-        }
-        self.suspicion = None;
-        self.readings = 0;
-        if matches!(verdict, Outcome::Refused(_)) && self.round < ROUNDS {
-            // A restart undid what was written before it.
-            self.round += 1;
-            self.current = 0;
-            return self.begin(now);
-        }
-        self.end(verdict);
     }
 
     /// What was not read again although it told it before: a page, or its settings.

@@ -17,7 +17,7 @@ impl Alter {
     pub(super) fn begin(&mut self, now: Duration) {
         while let Some(step) = self.steps.get(self.current) {
             if self.open(&step.differences).is_empty() {
-                if self.round == 1 {
+                if self.doubt.is_first_round() {
                     self.events.push_back(TalkEvent::Confirmed(self.current));
                 }
                 self.current += 1;

@@ -23,7 +23,7 @@ use super::reading::Reading;
 use crate::census::{Sighting, Subject, Told, Unit, Way};
 use crate::change::{Change, Step};
 use crate::conversation::{
-    self, AskedBy, Conversation, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, sightings,
+    self, AskedBy, Conversation, Doubt, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, sightings,
 };
 use crate::facts::Difference;
 
@@ -37,9 +37,6 @@ const FOLLOW_EVERY: Duration = Duration::from_millis(600);
 const SETTLED: Duration = Duration::from_secs(4);
 /// How often a step is ordered at most.
 const WRITES: u32 = 3;
-/// How often all steps are gone through, and how often it is read at the end before what it tells is believed.
-const ROUNDS: u32 = 2;
-const READINGS: u32 = 3;
 
 /// The conversation.
 #[derive(Debug)]
@@ -57,11 +54,9 @@ pub(in crate::family) struct Talk {
     before: Option<Unit>,
     reading: Reading,
     current: usize,
-    round: u32,
+    doubt: Doubt,
     written: bool,
     phase: Phase,
-    suspicion: Option<Outcome>,
-    readings: u32,
     ready: Vec<Outgoing>,
     sends: VecDeque<Outgoing>,
     events: VecDeque<TalkEvent>,
@@ -118,11 +113,9 @@ impl Talk {
             before: None,
             reading: Reading::new(Duration::ZERO, target, stated).with_fixed(),
             current: 0,
-            round: 1,
+            doubt: Doubt::new(),
             written: false,
             phase: Phase::Greeting { nth: 1, searched_until: Duration::ZERO },
-            suspicion: None,
-            readings: 0,
             ready: Vec::new(),
             sends: VecDeque::new(),
             events: VecDeque::new(),
@@ -302,7 +295,7 @@ impl Talk {
     fn begin(&mut self, now: Duration) {
         while self.current < self.steps.len() {
             if self.open_step().is_empty() {
-                if self.round == 1 {
+                if self.doubt.is_first_round() {
                     self.events.push_back(TalkEvent::Confirmed(self.current));
                 }
                 self.current += 1;

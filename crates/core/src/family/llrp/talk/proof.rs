@@ -4,9 +4,9 @@ use std::time::Duration;
 
 use lantern_wire::Arp;
 
-use super::{FOLLOW_EVERY, Follow, Phase, READINGS, ROUNDS, SETTLED, Talk, WRITES, Write};
+use super::{FOLLOW_EVERY, Follow, Phase, SETTLED, Talk, WRITES, Write};
 use crate::census::Unit;
-use crate::conversation::{Outcome, Outgoing, TalkEvent, shifts, verdict};
+use crate::conversation::{Outcome, Outgoing, Ruling, TalkEvent, shifts, verdict};
 use crate::facts::{Difference, Field, Value};
 
 impl Talk {
@@ -82,7 +82,7 @@ impl Talk {
 
     /// Reads it whole for the last time; whoever else has its address answers too.
     pub(super) fn read_all(&mut self, now: Duration) {
-        self.readings += 1;
+        self.doubt.read();
         self.reading = self.reading.again(now);
         self.phase = Phase::Reading;
         let (own, address) = (self.vantage.frames_from(), self.unit.address);
@@ -95,7 +95,7 @@ impl Talk {
     /// Everything was told again, or is not going to be.
     pub(super) fn judge(&mut self, now: Duration) {
         if !self.reading.is_heard() {
-            if self.readings < READINGS {
+            if self.doubt.may_read() {
                 self.search();
                 return self.read_all(now);
             }
@@ -106,21 +106,14 @@ impl Talk {
         let before = self.before.as_ref().unwrap_or(&self.unit);
         let shifted = shifts(&told_by(before), &told_by(&self.unit), &self.differences);
         let verdict = verdict(told, untold, shifted);
-        if verdict == Outcome::Done {
-            return self.end(verdict);
+        match self.doubt.weigh(verdict) {
+            Ruling::End(outcome) => self.end(outcome),
+            Ruling::ReadAgain => self.read_all(now),
+            Ruling::BeginAgain => {
+                self.current = 0;
+                self.begin(now);
+            }
         }
-        if self.suspicion.as_ref() != Some(&verdict) && self.readings < READINGS {
-            self.suspicion = Some(verdict);
-            return self.read_all(now);
-        }
-        self.suspicion = None;
-        self.readings = 0;
-        if matches!(verdict, Outcome::Refused(_)) && self.round < ROUNDS {
-            self.round += 1;
-            self.current = 0;
-            return self.begin(now);
-        }
-        self.end(verdict);
     }
 }
 
