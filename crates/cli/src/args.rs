@@ -3,7 +3,7 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    adapters, apply, arrivals, census, check, demo, explain, forget, set, sheet, survey, universe,
+    adapters, apply, arrivals, census, check, demo, explain, forget, logbook, set, sheet, survey, undo, universe,
 };
 use crate::output::ColorChoice;
 
@@ -46,6 +46,9 @@ pub(crate) enum Command {
     Universe(universe::Args),
     Apply(apply::Args),
     Set(set::Args),
+    Undo(undo::Args),
+    #[command(subcommand)]
+    Logbook(logbook::Command),
     Check(check::Args),
     Explain(explain::Args),
     Demo(demo::Args),
@@ -56,7 +59,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "forget"]),
     ("Plan", &["sheet", "universe"]),
-    ("Set", &["apply", "set"]),
+    ("Set", &["apply", "set", "undo", "logbook"]),
     ("Check", &["check", "explain"]),
     ("Try", &["demo"]),
 ];

@@ -9,6 +9,7 @@ use lantern_core::address::Unusable;
 use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::exchange::{BadCell, JsonError, SceneFileError, TableError};
 use lantern_core::finding::Finding;
+use lantern_core::logbook::{LogbookError, Order};
 use lantern_core::rework::ReworkError;
 use lantern_core::sheet::SheetErrors;
 use lantern_core::universe::UniverseError;
@@ -26,6 +27,16 @@ pub(crate) enum Failure {
     Write { path: PathBuf, source: io::Error },
     #[error("{} cannot be written: {source}; {}", path.display(), if *sent { "nothing further was sent" } else { "nothing was sent to any node" })]
     Logbook { path: PathBuf, source: io::Error, sent: bool },
+    #[error("{}: {error}", path.display())]
+    LogbookFormat { path: PathBuf, error: LogbookError },
+    #[error("there is nothing to go on with in {}", logbook.display())]
+    NothingToResume { logbook: PathBuf, last: Option<(String, Option<Order>)> },
+    #[error("there is nothing to take back in {}", logbook.display())]
+    NothingToUndo { logbook: PathBuf },
+    #[error("there is no run {wanted:?} in the logbook")]
+    NoRun { wanted: String, there: Vec<String> },
+    #[error("the run changed nothing of {wanted}")]
+    NotInRun { wanted: String, there: Vec<String> },
     #[error("another run is changing nodes by {} right now", path.display())]
     Busy { path: PathBuf },
     #[error("{address} is no address for any device: {why}")]

@@ -83,6 +83,11 @@ impl SheetFile {
     }
 }
 
+/// The logbook of changes that are made without a sheet, in the present folder.
+pub(crate) fn own_logbook() -> PathBuf {
+    PathBuf::from("deft-lantern.log.jsonl")
+}
+
 fn only_sheet_here() -> Option<PathBuf> {
     let here = fs::read_dir(".").ok()?.filter_map(Result::ok).map(|entry| entry.file_name());
     let mut sheets = here.filter(|name| name.to_string_lossy().ends_with(SHEET_ENDING));

@@ -5,6 +5,7 @@ use std::io;
 use lantern_core::adapter::ChooseError;
 use lantern_core::census::DesignationError;
 use lantern_core::exchange::BadCell;
+use lantern_core::logbook::Order;
 use lantern_net::NetError;
 
 use crate::failure::Failure;
@@ -105,6 +106,17 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Rework(_) => "nothing was written; look at the sheet with: deft-lantern sheet show".to_owned(),
         Failure::NoArea { there, .. } if there.is_empty() => "the sheet has no [[area]] yet".to_owned(),
         Failure::NoArea { there, .. } => format!("there are: {}", there.join(", ")),
+        Failure::LogbookFormat { path, .. } => {
+            format!("use that version, or move {} away; nothing was sent", path.display())
+        }
+        Failure::NothingToResume { last: Some((at, Some(Order::Undo))), .. } => {
+            format!("the last run was an undo, of {at}; go on with it by: deft-lantern undo")
+        }
+        Failure::NothingToResume { .. } => "see what was done with: deft-lantern logbook list".to_owned(),
+        Failure::NothingToUndo { .. } => "see what was done with: deft-lantern logbook list".to_owned(),
+        Failure::NoRun { there, .. } if there.is_empty() => "the logbook is empty".to_owned(),
+        Failure::NoRun { there, .. } => format!("there are: {}", there.join(", ")),
+        Failure::NotInRun { there, .. } => format!("it changed: {}", there.join(", ")),
         Failure::Refused(_) => "do what is advised above and run the same command again".to_owned(),
         Failure::Advise(_) => "name a wider network, or free an address on the sheet".to_owned(),
         Failure::Preset { .. } => {
@@ -159,7 +171,9 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         #[cfg(target_os = "linux")]
         Failure::Segment(_) => "the same demo runs on loopback: deft-lantern demo".to_owned(),
         Failure::Start { .. } => "look at its name and at PATH".to_owned(),
-        Failure::Unheard => "run the same command again: it does what is still open".to_owned(),
+        Failure::Unheard => {
+            "deft-lantern apply SHEET --resume does what is still open; deft-lantern undo takes it back".to_owned()
+        }
         Failure::Output(_) | Failure::Interrupted { .. } => return None,
     })
 }

@@ -4,12 +4,13 @@ use std::fs::{File, OpenOptions};
 use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
-use lantern_core::change::{Change, NodeName};
-use lantern_core::logbook::{Entry, FORMAT, Stage};
+use lantern_core::change::Change;
+use lantern_core::logbook::{self, Along, Begun, Ending, FORMAT, Line, Planned, Record, Run, Stage, StepTaken};
 
 use crate::clock;
 use crate::failure::Failure;
 use crate::files;
+use crate::output::{Out, counted};
 
 /// A logbook opened for one run of the program.
 #[derive(Debug)]
@@ -21,10 +22,32 @@ pub(crate) struct LogbookFile {
     sent: bool,
 }
 
+/// The runs of a logbook, the oldest first; none where there is no logbook yet. Lines that cannot be read are told of.
+pub(crate) fn runs_of(path: &Path, out: &mut Out) -> Result<Vec<Run>, Failure> {
+    let (runs, torn) = match files::read_text(path) {
+        Ok(text) => {
+            logbook::read(&text).map_err(|error| Failure::LogbookFormat { path: path.to_owned(), error })?
+        }
+        Err(Failure::Read { source, .. }) if source.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(failure) => return Err(failure),
+    };
+    if torn > 0 {
+        let lines = counted(torn, "line");
+        out.note(&format!("{}: {lines} could not be read and count for nothing", path.display()))?;
+    }
+    Ok(runs)
+}
+
 impl LogbookFile {
-    /// Opens the logbook, or starts it. A last line that a power cut tore off is ended, not continued.
-    pub(crate) fn open(path: &Path) -> Result<Self, Failure> {
+    /// Opens the logbook, or starts it, and begins a run: a new one, or one that is gone on with. A last line that a power
+    /// cut tore off is ended, not continued.
+    pub(crate) fn begin(path: &Path, run: Option<String>, begun: &Begun) -> Result<Self, Failure> {
         let failed = |source| Failure::Write { path: path.to_owned(), source };
+        if let Ok(text) = files::read_text(path)
+            && let Err(error) = logbook::read(&text)
+        {
+            return Err(Failure::LogbookFormat { path: path.to_owned(), error });
+        }
         let is_new = !path.exists();
         let mut file = OpenOptions::new().read(true).append(true).create(true).open(path).map_err(failed)?;
         if is_new {
@@ -33,29 +56,62 @@ impl LogbookFile {
         if is_torn(&mut file).map_err(failed)? {
             file.write_all(b"\n").map_err(failed)?;
         }
-        let run = format!("{}-{}", clock::now().strftime("%Y%m%dT%H%M%SZ"), std::process::id());
-        Ok(Self { path: path.to_owned(), file, run, sent: false })
+        let new = || format!("{}-{}", clock::now().strftime("%Y%m%dT%H%M%SZ"), std::process::id());
+        let mut book = Self { path: path.to_owned(), file, run: run.unwrap_or_else(new), sent: false };
+        book.append([Record::Begun(begun.clone())])?;
+        Ok(book)
+    }
+
+    /// Writes down everything that is meant, and what was there before.
+    pub(crate) fn plan(&mut self, changes: &[Change]) -> Result<(), Failure> {
+        self.append(changes.iter().enumerate().map(|(place, change)| Record::Planned(Planned::of(place, change))))
     }
 
     /// Writes down what stage a step of a change has reached.
-    pub(crate) fn write(&mut self, change: &Change, step: usize, stage: Stage) -> Result<(), Failure> {
-        let node: NodeName = change.node_name();
-        let at = clock::now().to_string();
-        let fields = change.steps.get(step).map_or(&[][..], |step| &step.differences);
-        let entry = Entry { format: FORMAT, at: &at, run: &self.run, node: &node, step: step + 1, stage, fields };
-        let line = serde_json::to_string(&entry).map_err(io::Error::from);
-        let written = line.and_then(|line| {
-            self.file.write_all(format!("{line}\n").as_bytes())?;
-            self.file.sync_data()
-        });
-        written.map_err(|source| Failure::Logbook { path: self.path.clone(), source, sent: self.sent })?;
-        self.sent |= matches!(stage, Stage::Sending | Stage::Repeating);
+    pub(crate) fn write(
+        &mut self,
+        (place, change): (usize, &Change),
+        step: usize,
+        stage: Stage,
+        along: Vec<Along>,
+    ) -> Result<(), Failure> {
+        let fields = change.steps.get(step).map_or_else(Vec::new, |step| step.differences.clone());
+        let node = change.node_name();
+        self.append([Record::Step(StepTaken { change: place + 1, node, step: step + 1, stage, fields, along })])?;
+        self.sent |= stage.is_sent();
         Ok(())
+    }
+
+    /// Writes down how the run ended.
+    pub(crate) fn end(&mut self, how: Ending) -> Result<(), Failure> {
+        self.append([Record::Ended { how }])
     }
 
     /// Where it is.
     pub(crate) fn path(&self) -> &Path {
         &self.path
+    }
+
+    /// What the run is called.
+    pub(crate) fn run(&self) -> &str {
+        &self.run
+    }
+
+    /// Appends lines; when it returns they are on disk.
+    fn append(&mut self, records: impl IntoIterator<Item = Record>) -> Result<(), Failure> {
+        let at = clock::now().to_string();
+        let mut text = String::new();
+        let written = records.into_iter().try_for_each(|record| {
+            let line = Line { format: FORMAT, at: at.clone(), run: self.run.clone(), record };
+            text += &serde_json::to_string(&line)?;
+            text.push('\n');
+            Ok::<(), io::Error>(())
+        });
+        let written = written.and_then(|()| {
+            self.file.write_all(text.as_bytes())?;
+            self.file.sync_data()
+        });
+        written.map_err(|source| Failure::Logbook { path: self.path.clone(), source, sent: self.sent })
     }
 }
 

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 use std::ops::ControlFlow;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::time::Duration;
 
 use lantern_core::ART_NET_PORT;
@@ -17,7 +17,7 @@ use lantern_net::{Lack, NetError, Station, Traffic, Wants, run};
 
 use crate::commands::survey::wants;
 use crate::failure::Failure;
-use crate::files::SheetFile;
+use crate::files::{SheetFile, own_logbook};
 use crate::interrupt::{self, Calm};
 use crate::machine::computer;
 use crate::output::Out;
@@ -209,7 +209,7 @@ impl Session {
 
     /// The logbook that changes of this session go into: the sheet's, or one in this folder.
     pub(crate) fn logbook_path(&self) -> PathBuf {
-        self.sheet.as_ref().map_or_else(|| Path::new("deft-lantern.log.jsonl").to_owned(), SheetFile::logbook)
+        self.sheet.as_ref().map_or_else(own_logbook, SheetFile::logbook)
     }
 
     /// From where conversations are held.

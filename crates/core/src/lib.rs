@@ -24,6 +24,7 @@ pub mod fill;
 pub mod finding;
 pub mod logbook;
 pub mod packets;
+pub mod pattern;
 pub mod rework;
 mod said;
 pub mod schema;

@@ -11,7 +11,7 @@ use std::time::Duration;
 
 use lantern_core::census::Subject;
 use lantern_core::census::{Census, Unit, Way, Ways};
-use lantern_core::change::{Protection, plan_one};
+use lantern_core::change::{Protection, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted};
 use lantern_core::conversation::{Apply, Extent, Made, Means, Outcome, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::Field;
@@ -179,20 +179,21 @@ fn try_one(seed: u64) -> Vec<&'static str> {
     let protection = Protection { devices: &devices, own: &[GUEST], ..support::protection(&census, None, &seats) };
     let units: Vec<Unit> = census.units().into_iter().filter(Unit::is_settable).collect();
     let subjects = census.nodes().iter().map(Subject::of_node).chain(units.iter().map(Subject::of_unit));
-    let mut changes = Vec::new();
+    let mut wishes = Vec::new();
     for (i, subject) in subjects.enumerate().filter(|_| dice.chance(60)).collect::<Vec<_>>() {
         // Apart: one that comes up beside where it was told finds nobody there.
         let address = Ipv4Addr::new(10, 40, 3, 10 + 3 * i as u8);
         let addressing = Some(Addressing::Fixed(address));
         let wanted = Wanted { addressing, mask: "/16".parse().ok(), ..Wanted::default() };
-        let planned = plan_one(&subject, &wanted, &protection);
-        if !planned.is_refused() {
-            changes.extend(planned.changes);
+        let wish = Wish::asked_for(subject, wanted);
+        if !plan_each(std::slice::from_ref(&wish), &protection).is_refused() {
+            wishes.push(wish);
         }
     }
+    let planned = plan_each(&wishes, &protection);
     let before = truth(&ground);
     let at_once = 1 + dice.below(4) as usize;
-    let mut apply = Apply::new(changes.clone(), vantage, Duration::from_secs(12), at_once);
+    let mut apply = Apply::new(&planned, vantage, support::manner(12, at_once));
     let (events, _) = run(&mut apply, &mut ground);
     let end = ground.now() + Duration::from_secs(30);
     while ground.run_until(end).is_some() {}
@@ -201,7 +202,7 @@ fn try_one(seed: u64) -> Vec<&'static str> {
         events.iter().for_each(|(at, event)| eprintln!("{at:?} {event:?}"));
         ground.devices().iter().for_each(|device| eprintln!("{:?} {:?}", device.setup().llrp, device.ip()));
     }
-    judge(seed, &changes, apply.made(), (&before, &after))
+    judge(seed, &planned.changes, apply.made(), (&before, &after))
 }
 
 type Truth = BTreeMap<MacAddress, (Ipv4Addr, Ipv4Addr)>;

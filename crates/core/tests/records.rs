@@ -13,7 +13,7 @@ use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::{Addressing, Wanted, compare};
 use lantern_core::conversation::Outcome;
 use lantern_core::exchange::Draft;
-use lantern_core::logbook::{Entry, FORMAT, Stage};
+use lantern_core::logbook::{FORMAT, Line, Record, Stage, StepTaken};
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Scene, TIDEWICK};
 use rstest::rstest;
@@ -101,21 +101,18 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
         own: &[],
         earlier: &[],
         outside: false,
+        going_back: false,
+        parking: None,
     };
     let plan = plan_one(&Subject::of_node(census.designated("quay-north").unwrap()), &wanted, &protection);
     let (node, step) = (plan.changes[0].node_name(), &plan.changes[0].steps[0]);
     let stage = Stage::from(&Outcome::Refused(Vec::new()));
-    let entry = Entry {
-        format: FORMAT,
-        at: "2026-05-03T18:00:00Z",
-        run: "r",
-        node: &node,
-        step: 1,
-        stage,
-        fields: &step.differences,
-    };
-    let expected = "{\"format\":1,\"at\":\"2026-05-03T18:00:00Z\",\"run\":\"r\",\"node\":{\"mac\":\"02:4d:42:00:10:01\",\
-                    \"name\":\"quay-north\",\"address\":\"10.40.1.100\"},\"step\":1,\"stage\":\"refused\",\"fields\":[{\"field\":\
-                    \"address\",\"planned\":\"10.40.1.150\",\"found\":\"10.40.1.100\",\"known\":\"told\"}]}";
-    assert_eq!(serde_json::to_string(&entry).unwrap(), expected);
+    let fields = step.differences.clone();
+    let record = Record::Step(StepTaken { change: 1, node, step: 1, stage, fields, along: Vec::new() });
+    let line = Line { format: FORMAT, at: "2026-05-03T18:00:00Z".to_owned(), run: "r".to_owned(), record };
+    let expected = "{\"format\":2,\"at\":\"2026-05-03T18:00:00Z\",\"run\":\"r\",\"record\":\"step\",\"change\":1,\"node\":\
+                    {\"family\":\"art-net\",\"mac\":\"02:4d:42:00:10:01\",\"identity\":null,\"name\":\"quay-north\",\"address\":\
+                    \"10.40.1.100\"},\"step\":1,\"stage\":\"refused\",\"fields\":[{\"field\":\"address\",\"planned\":\
+                    \"10.40.1.150\",\"found\":\"10.40.1.100\",\"known\":\"told\"}]}";
+    assert_eq!(serde_json::to_string(&line).unwrap(), expected);
 }

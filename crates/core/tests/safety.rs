@@ -207,6 +207,8 @@ fn try_one(seed: u64) -> String {
         own: &[GUEST],
         earlier: &[],
         outside: false,
+        going_back: false,
+        parking: None,
     };
     let plan = plan_one(&Subject::of_node(node), &wanted, &protection);
     if plan.is_refused() || plan.changes.is_empty() {

@@ -4,10 +4,9 @@
 mod support;
 
 use std::net::Ipv4Addr;
-use std::time::Duration;
 
 use lantern_core::census::Census;
-use lantern_core::change::{ChangePlan, plan_by_sheet};
+use lantern_core::change::{ChangePlan, Choice, plan_by_sheet};
 use lantern_core::compare::compare;
 use lantern_core::conversation::{Apply, Made, Outcome, Vantage};
 use lantern_core::sheet::RigSheet;
@@ -23,7 +22,7 @@ fn harbour(loss: f64, seed: u64) -> MemoryGround {
 fn plan(sheet: &RigSheet, census: &Census) -> ChangePlan {
     let seats = [seat()];
     let protection = support::protection(census, Some(sheet), &seats);
-    plan_by_sheet(&compare(sheet, census), &protection, |_| true)
+    plan_by_sheet(&compare(sheet, census), &protection, &Choice::default())
 }
 
 /// Applies the sheet once; gives how many changes were done and how many failed.
@@ -33,7 +32,7 @@ fn apply(ground: &mut MemoryGround, sheet: &RigSheet, at_once: usize) -> (usize,
     assert!(!plan.is_refused(), "{:?}", plan.findings);
     let count = plan.changes.len();
     let vantage = Vantage::of_seats(vec![seat()]);
-    let mut apply = Apply::new(plan.changes, vantage, Duration::from_secs(20), at_once);
+    let mut apply = Apply::new(&plan, vantage, support::manner(20, at_once));
     run(&mut apply, ground);
     let is_done = |made: &&Option<Made>| made.as_ref().is_some_and(|made| made.outcome == Outcome::Done);
     let done = apply.made().iter().filter(is_done).count();

@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::art_net::PORT;
 
 use crate::device::{Linked, Utterance};
-use crate::{Scene, SimDevice, SimNode};
+use crate::{Scene, SimDevice, SimNode, Truth};
 
 /// One of them, for grounds that carry datagrams and frames of any kind.
 #[derive(Debug)]
@@ -23,6 +23,14 @@ impl Party {
         let nodes = scene.nodes().into_iter().map(|node| Self::Node(Box::new(node)));
         let devices = scene.devices().into_iter().map(|device| Self::Device(Box::new(device)));
         nodes.chain(devices).collect()
+    }
+
+    /// What an Art-Net node really is.
+    pub(crate) fn truth(&self) -> Option<Truth> {
+        match self {
+            Self::Node(node) => Some(node.truth()),
+            Self::Device(_) => None,
+        }
     }
 
     pub(crate) fn name(&self) -> &str {

@@ -1,31 +1,52 @@
 //! `apply`: make the rig what the sheet says.
 
-use lantern_core::change::plan_by_sheet;
+use lantern_core::address::AddressRange;
+use lantern_core::change::{Aspect, Choice, plan_by_sheet};
 use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::compare_all;
 use lantern_core::conversation::Concern;
 use lantern_core::finding::Severity;
+use lantern_core::logbook::{Begun, Order, Run, resume};
+use lantern_core::pattern::Pattern;
 use lantern_core::sheet::SheetNode;
 
-use super::changes::{Around, HowToWrite, carry_out};
+use super::changes::{Around, Errand, HowToWrite, carry_out, word, words};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::logbook_file::runs_of;
 use crate::output::Out;
 use crate::session::{OnSheet, Session};
 
 /// Set every node as the rig sheet says
 ///
-/// Looks who is there, shows every change as from and to with its reason, asks, writes, reads back, and keeps a logbook
-/// beside the sheet. Sends nothing while the sheet contradicts itself or a wanted address is taken.
+/// Looks who is there, shows every change as from and to with its reason and what it waits for, asks, writes, reads back, and
+/// keeps a logbook beside the sheet. Addresses that go round in a ring go by a free one. Sends nothing while the sheet
+/// contradicts itself or a wanted address is taken. Broken off, it is gone on with by --resume, or taken back by undo.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     #[command(flatten)]
     pub(crate) on: OnSheet,
 
-    /// Only this node of the sheet; may be given several times
+    /// Only these nodes of the sheet, as in 'quay-*'; may be given several times
     #[arg(long, value_name = "NAME")]
+    pub(crate) node: Vec<Pattern>,
+
+    /// Only the nodes of this area; may be given several times
+    #[arg(long, value_name = "AREA")]
+    pub(crate) area: Vec<String>,
+
+    /// Only this sort of settings; may be given several times
+    #[arg(long, value_name = "SORT", value_parser = word(&Aspect::WORDS))]
     pub(crate) only: Vec<String>,
+
+    /// Where a node waits whose place is still taken, as 10.40.250.1-10.40.250.9; without it any free address of its subnet
+    #[arg(long, value_name = "RANGE")]
+    pub(crate) parking: Option<AddressRange>,
+
+    /// Go on with the last run, which was broken off or left something undone
+    #[arg(long, conflicts_with_all = ["node", "area", "only"])]
+    pub(crate) resume: bool,
 
     #[command(flatten)]
     pub(crate) how: HowToWrite,
@@ -33,19 +54,87 @@ pub(crate) struct Args {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::read(&args.on.sheet)?;
+    let mut file = SheetFile::read(&args.on.sheet)?;
     refuse_clashes(&file)?;
-    refuse_strangers(&args.only, &file)?;
+    let runs = runs_of(&file.logbook(), out)?;
+    let resumed = if args.resume { Some(to_resume(&runs, &file)?) } else { None };
+    let choice = match resumed {
+        Some(run) => run.begun.as_ref().map(|begun| begun.choice.clone()).unwrap_or_default(),
+        None => args.choice(&file)?,
+    };
+    match resumed {
+        Some(run) => go_on(run, &mut file, out)?,
+        None => {
+            if let Some(run) = Run::to_resume(&runs) {
+                out.note(&format!(
+                    "the run of {} was not finished; this one plans anew what is still open",
+                    run.at
+                ))?;
+            }
+        }
+    }
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };
     let _alone = args.how.alone_on(&session)?;
-    let wanted = |name: &str| args.only.is_empty() || args.only.iter().any(|only| only == name);
     let addresses = sheet.nodes.iter().filter_map(SheetNode::fixed_address).collect();
     let look = session.look(Concern::of_sheet(sheet), addresses, out)?;
     let comparison = compare_all(sheet, &look.census, look.everybody());
-    let around = Around::of(&session, &look, false)?;
-    let plan = plan_by_sheet(&comparison, &around.protection(), wanted);
-    carry_out(&session, &plan, args.how, out)
+    let around = Around::of(&session, &look)?.parking(args.parking);
+    let mut plan = plan_by_sheet(&comparison, &around.protection(), &choice);
+    if let Some(run) = resumed {
+        resume::place_silent(run, &mut plan);
+    }
+    let sheet = args.on.sheet.display().to_string();
+    let errand = Errand {
+        go_on: format!("deft-lantern apply {sheet} --resume"),
+        begun: Begun {
+            order: Order::Apply,
+            sheet: Some(sheet),
+            choice,
+            undoes: None,
+            keep: 0,
+            resumed: resumed.is_some(),
+        },
+        run: resumed.map(|run| run.id.clone()),
+    };
+    carry_out(&session, &plan, &errand, args.how, out)
+}
+
+fn to_resume<'a>(runs: &'a [Run], file: &SheetFile) -> Result<&'a Run, Failure> {
+    Run::to_resume(runs).ok_or_else(|| Failure::NothingToResume {
+        logbook: file.logbook(),
+        last: runs.last().map(|run| (run.at.clone(), run.order())),
+    })
+}
+
+/// Says with what it is gone on, and what the sheet wants otherwise now; whoever was known by its MAC address then is known by
+/// it now.
+fn go_on(run: &Run, file: &mut SheetFile, out: &mut Out) -> Result<(), Failure> {
+    out.note(&format!("going on with the run of {}: {}", run.at, resume::how_far(run)))?;
+    for change in resume::changed_since(run, &file.sheet) {
+        out.note(&format!("the sheet was changed since: {change}"))?;
+    }
+    resume::learn_identities(run, &mut file.sheet);
+    Ok(())
+}
+
+impl Args {
+    /// Everything on the sheet.
+    pub(crate) const fn of_all(on: OnSheet, how: HowToWrite) -> Self {
+        Self { on, node: Vec::new(), area: Vec::new(), only: Vec::new(), parking: None, resume: false, how }
+    }
+
+    /// Which part of the sheet is meant; whoever is named must be on it.
+    fn choice(&self, file: &SheetFile) -> Result<Choice, Failure> {
+        let nodes = &file.sheet.nodes;
+        let is_there = |pattern: &&Pattern| !nodes.iter().any(|node| pattern.matches(&node.name.value));
+        if let Some(wanted) = self.node.iter().find(is_there) {
+            let there = nodes.iter().map(|node| node.name.value.clone()).collect();
+            return Err(Failure::NotOnSheet { wanted: wanted.to_string(), there });
+        }
+        self.area.iter().try_for_each(|area| file.area(area).map(drop))?;
+        Ok(Choice { nodes: self.node.clone(), areas: self.area.clone(), only: words(&Aspect::WORDS, &self.only) })
+    }
 }
 
 fn refuse_clashes(file: &SheetFile) -> Result<(), Failure> {
@@ -55,12 +144,4 @@ fn refuse_clashes(file: &SheetFile) -> Result<(), Failure> {
         return Ok(());
     }
     Err(Failure::Clashes { path: file.path.clone(), text: file.sheet.text().to_owned(), findings: clashes })
-}
-
-fn refuse_strangers(only: &[String], file: &SheetFile) -> Result<(), Failure> {
-    let there: Vec<String> = file.sheet.nodes.iter().map(|node| node.name.value.clone()).collect();
-    match only.iter().find(|name| !there.contains(name)) {
-        Some(wanted) => Err(Failure::NotOnSheet { wanted: wanted.clone(), there }),
-        None => Ok(()),
-    }
 }

@@ -9,9 +9,11 @@ pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod forget;
+pub(crate) mod logbook;
 pub(crate) mod set;
 pub(crate) mod sheet;
 pub(crate) mod survey;
+pub(crate) mod undo;
 pub(crate) mod universe;
 mod universes;
 
@@ -32,6 +34,8 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Universe(args) => universe::run(&args, out),
         Command::Apply(args) => apply::run(&args, out),
         Command::Set(args) => set::run(&args, out),
+        Command::Undo(args) => undo::run(&args, out),
+        Command::Logbook(command) => logbook::run(&command, out),
         Command::Check(args) => check::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),

@@ -2,26 +2,27 @@
 
 use std::net::Ipv4Addr;
 
-use clap::builder::PossibleValuesParser;
 use lantern_core::address::{Mask, Unusable};
-use lantern_core::change::plan_one;
+use lantern_core::change::{Choice, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::conversation::Concern;
+use lantern_core::logbook::{Begun, Order};
+use lantern_core::pattern::Pattern;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{DataLoss, Direction, Merge, Protocol};
 
-use super::changes::{Around, HowToWrite, carry_out};
+use super::changes::{Around, Errand, HowToWrite, carry_out, word};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
-/// Set the address, name or universes of one node
+/// Set the address, name, universes or behaviour of a node
 ///
 /// With the same care as apply: shown first, checked against everybody who answers, read back, written down.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The node: its name, address, MAC address or RDM identifier
+    /// The node: its name, address, MAC address or RDM identifier; several by a pattern, as 'quay-*'
     #[arg(value_name = "NODE")]
     node: String,
 
@@ -94,17 +95,28 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let _alone = args.how.alone_on(&session)?;
     // Whoever else is there must be known before an address is given.
     let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
-    let concern = Concern::of_one(&args.node, likely.iter().copied());
+    let pattern: Option<Pattern> = args.node.parse().ok().filter(Pattern::is_open);
+    let concern = match &pattern {
+        Some(_) => Concern::Everybody,
+        None => Concern::of_one(&args.node, likely.iter().copied()),
+    };
     let look = session.look(concern, likely, out)?;
-    let subject = look.census.subject(&args.node)?;
-    let around = Around::of(&session, &look, args.outside)?;
-    let plan = plan_one(&subject, &wanted, &around.protection());
-    carry_out(&session, &plan, args.how, out)
-}
-
-/// The words of a setting, for the command line.
-fn word<T>(words: &[(&'static str, T)]) -> PossibleValuesParser {
-    PossibleValuesParser::new(words.iter().map(|(word, _)| *word).collect::<Vec<_>>())
+    let subjects = match &pattern {
+        Some(pattern) => look.census.subjects(pattern)?,
+        None => vec![look.census.subject(&args.node)?],
+    };
+    args.refuse_one_for_several(subjects.len())?;
+    let around = Around::of(&session, &look)?.outside(args.outside);
+    let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
+    let plan = plan_each(&wishes, &around.protection());
+    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
+    let choice = Choice { nodes: pattern.into_iter().collect(), ..Choice::default() };
+    let errand = Errand {
+        begun: Begun { order: Order::Set, sheet, choice, undoes: None, keep: 0, resumed: false },
+        run: None,
+        go_on: "run the same command again".to_owned(),
+    };
+    carry_out(&session, &plan, &errand, args.how, out)
 }
 
 /// What a word of a setting means.
@@ -136,6 +148,17 @@ impl Args {
     fn refuse_impossible(&self, on_loopback: bool) -> Result<(), Failure> {
         let impossible = self.address.and_then(|address| Some((address, Unusable::of(address, on_loopback)?)));
         impossible.map_or(Ok(()), |(address, why)| Err(Failure::Impossible { address, why }))
+    }
+
+    /// What only one can have is not given to several.
+    fn refuse_one_for_several(&self, count: usize) -> Result<(), Failure> {
+        let single = [("--address", self.address.is_some()), ("--name", self.name.is_some())];
+        match single.iter().find(|(_, given)| *given && count > 1) {
+            Some((option, _)) => {
+                Err(Failure::Call(format!("{option} is one for {count} nodes; name one of them")))
+            }
+            None => Ok(()),
+        }
     }
 
     const fn is_empty(&self) -> bool {

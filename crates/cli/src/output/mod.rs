@@ -1,5 +1,6 @@
 //! All output goes through one object: results on stdout; progress, notes and errors on stderr.
 
+mod board;
 pub(crate) mod changed_lines;
 mod excerpt;
 pub(crate) mod findings;
@@ -17,6 +18,7 @@ use std::rc::Rc;
 use clap::ValueEnum;
 use serde::Serialize;
 
+pub(crate) use board::Board;
 pub(crate) use progress::Progress;
 pub(crate) use table::{Cell, Table};
 pub(crate) use tone::{Paint, Tone};
@@ -197,6 +199,11 @@ impl Out {
         let mut answer = String::new();
         io::stdin().lock().read_line(&mut answer)?;
         Ok(Some(matches!(answer.trim(), "yes" | "y")))
+    }
+
+    /// Lines that show how far several things are, where there is a terminal to show them on.
+    pub(crate) fn board(&self) -> Board {
+        Board::new(self.live)
     }
 
     /// A line that shows how far something is, where there is a terminal to show it on.

@@ -1,8 +1,11 @@
 //! Which node somebody means: by name, address or MAC address.
 
+use std::collections::HashSet;
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
+
+use crate::pattern::Pattern;
 
 use super::{Census, FoundNode, Subject, Unit};
 
@@ -72,6 +75,29 @@ impl Census {
             [] => Err(nobody),
             _ => Err(several(wanted, meant.into_iter().map(described))),
         }
+    }
+
+    /// All nodes, and units that can be set and are none of those, whose name the pattern means.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn subjects(&self, pattern: &Pattern) -> Result<Vec<Subject>, DesignationError> {
+        let nodes = self.nodes().iter().filter(|node| node.is_node() && pattern.matches(node.name().raw()));
+        let mut all: Vec<Subject> = nodes.map(Subject::of_node).collect();
+        let known: HashSet<MacAddress> =
+            self.nodes().iter().flat_map(|node| [node.mac, node.heard_mac]).flatten().collect();
+        let units = self.units();
+        let others = units.iter().filter(|unit| {
+            unit.is_settable()
+                && !unit.mac.is_some_and(|mac| known.contains(&mac))
+                && pattern.matches(unit.name().raw())
+        });
+        all.extend(others.map(Subject::of_unit));
+        if all.is_empty() {
+            return Err(DesignationError::Nobody { wanted: pattern.to_string(), near: None });
+        }
+        all.sort_by_key(|subject| (subject.address(), subject.mac()));
+        Ok(all)
     }
 
     /// This node, unless its address is held by a unit of another device too.

@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{FoundNode, Unit, Way};
+use super::{FoundNode, NodeName, Unit, Way};
 use crate::Said;
 use crate::facts::{Facts, Field, Known, Tells, Value};
 
@@ -93,6 +93,29 @@ impl Subject {
         }
     }
 
+    /// How messages and the logbook name it.
+    #[must_use]
+    pub fn node_name(&self) -> NodeName {
+        let identity = match self {
+            Self::Node(_) => None,
+            Self::Unit(unit) => Some(unit.identity.to_string()),
+        };
+        NodeName { family: self.family(), mac: self.mac(), identity, name: self.title(), address: self.address() }
+    }
+
+    /// Everything it tells of its settings.
+    #[must_use]
+    pub fn told_facts(&self) -> Facts {
+        match self {
+            Self::Node(node) => {
+                let mut facts = Facts::default();
+                node.told().into_iter().for_each(|(field, value)| facts.learn(field, value));
+                facts
+            }
+            Self::Unit(unit) => unit.facts.clone(),
+        }
+    }
+
     /// As an Art-Net node.
     #[must_use]
     pub fn node(&self) -> Option<&FoundNode> {
@@ -109,6 +132,27 @@ impl Subject {
             Self::Node(node) => node.mac == other.mac && node.address == other.address,
             Self::Unit(unit) => unit.mac.is_some() && [other.mac, other.heard_mac].contains(&unit.mac),
         }
+    }
+
+    /// The same, as it will be once it has this address and keeps it.
+    #[must_use]
+    pub(crate) fn parked_at(&self, address: Ipv4Addr) -> Self {
+        let mut parked = self.clone();
+        match &mut parked {
+            Self::Node(node) => {
+                let before = std::mem::replace(&mut node.address, address);
+                let pages = node.pages.iter_mut().filter(|page| page.address == Some(before));
+                pages.for_each(|page| page.address = Some(address));
+                node.dhcp = node.dhcp.map(|_| false);
+            }
+            Self::Unit(unit) => {
+                unit.address = address;
+                if unit.facts.get(Field::Addressing).is_some() {
+                    unit.facts.learn(Field::Addressing, Value::Flag(false));
+                }
+            }
+        }
+        parked
     }
 
     /// The address that `field` has, where it was told and is one.

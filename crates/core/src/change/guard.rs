@@ -1,16 +1,19 @@
 //! What speaks against a change: looked at before anything is sent.
 
+use std::collections::{HashMap, HashSet};
 use std::net::Ipv4Addr;
 
+use lantern_wire::MacAddress;
+
 use super::Change;
-use super::holders::{Earlier, Holder};
+use super::holders::{Earlier, Holder, Surroundings};
 use super::rules::{
     EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE, OWN,
     PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
 };
 use super::settable::too_long;
 use crate::address::Seat;
-use crate::address::{Mask, Role, Subnet, Unusable};
+use crate::address::{AddressRange, Mask, Role, Subnet, Unusable};
 use crate::census::Subject;
 use crate::census::{Census, Device, FoundNode};
 use crate::clash::standing;
@@ -36,11 +39,15 @@ pub struct Protection<'a> {
     pub earlier: &'a [Earlier],
     /// Whether an address outside the sheet's networks and areas is meant.
     pub outside: bool,
+    /// Whether everybody goes back to where they were: then what the sheet plans for others holds no address.
+    pub going_back: bool,
+    /// Where a device may wait until its place is left; `None` for any free address of its subnet.
+    pub parking: Option<AddressRange>,
 }
 
-impl Protection<'_> {
-    /// What speaks against `change`, when the nodes in `leaving` will have left their addresses before.
-    pub(super) fn against(&self, change: &Change, leaving: &[&Subject]) -> Vec<Finding> {
+impl Surroundings<'_> {
+    /// What speaks against `change`, when whoever is `leaving` will have left before.
+    pub(super) fn against(&self, change: &Change, leaving: &Leaving) -> Vec<Finding> {
         let mut findings: Vec<Finding> = too_long(change);
         findings.extend(self.against_name(change));
         if change.differences.iter().any(|difference| difference.field.is_ip()) {
@@ -50,7 +57,7 @@ impl Protection<'_> {
     }
 
     fn networks(&self) -> &[Network] {
-        self.sheet.map_or(&[][..], |sheet| &sheet.networks)
+        self.around.sheet.map_or(&[][..], |sheet| &sheet.networks)
     }
 
     /// What speaks against sending anything to this one.
@@ -86,7 +93,7 @@ impl Protection<'_> {
                 "set it where it runs; a node that it controls is named by the node's own name or address",
             ));
         }
-        if !self.seats.iter().any(|seat| seat.subnet.contains(address)) {
+        if !self.around.seats.iter().any(|seat| seat.subnet.contains(address)) {
             findings.push(UNREACHABLE.finding(
                 format!("{name} has {address}, which this computer is not in a subnet with"),
                 format!("give this computer a second address there: deft-lantern adapters advise {address}"),
@@ -98,9 +105,7 @@ impl Protection<'_> {
                 "unplug one of the two, then try again",
             ));
         }
-        let mut nodes = self.census.nodes().iter();
-        let twin = nodes.find(|one| one.mac.is_some() && one.mac == node.mac && !subject.is_node(one));
-        if let Some(twin) = twin {
+        if let Some(twin) = self.twin_of(node, subject) {
             let what =
                 format!("{name} at {address} and {} at {} bear one MAC address", twin.title(), twin.address);
             findings.push(TWINS.finding(what, "unplug one of the two, then try again"));
@@ -113,16 +118,16 @@ impl Protection<'_> {
             (Field::Name, Value::Text(planned)) => Some(planned.raw().to_owned()),
             _ => None,
         };
-        let wanted = change.differences.iter().find_map(name)?;
-        let nodes = self.census.nodes().iter().filter(|node| !change.subject.is_node(node));
-        let other = nodes.into_iter().find(|node| node.name().raw() == wanted)?;
+        // What it was called before is no news to anybody.
+        let wanted = change.differences.iter().find_map(name).filter(|_| !self.around.going_back)?;
+        let other = self.namesake(&wanted, &change.subject)?;
         Some(NAME_TAKEN.finding(
             format!("{wanted} is the name of the node at {} too", other.address),
             "choose another name, unless the other one is renamed next",
         ))
     }
 
-    fn against_moving(&self, change: &Change, leaving: &[&Subject]) -> Vec<Finding> {
+    fn against_moving(&self, change: &Change, leaving: &Leaving) -> Vec<Finding> {
         let name = change.subject.title();
         let mut findings = Vec::new();
         if change.subject.mac().is_none() {
@@ -135,7 +140,7 @@ impl Protection<'_> {
             findings.extend(after.faults(&name));
             return findings;
         };
-        let on_loopback = self.seats.iter().any(|seat| seat.own.is_loopback());
+        let on_loopback = self.around.seats.iter().any(|seat| seat.own.is_loopback());
         if let Some(unusable) = Unusable::of(wanted, on_loopback) {
             findings
                 .push(IMPOSSIBLE.finding(format!("{wanted}, wanted for {name}: {unusable}"), unusable.remedy()));
@@ -146,23 +151,27 @@ impl Protection<'_> {
         findings
     }
 
-    fn against_address(&self, wanted: Ipv4Addr, change: &Change, leaving: &[&Subject]) -> Vec<Finding> {
+    fn against_address(&self, wanted: Ipv4Addr, change: &Change, leaving: &Leaving) -> Vec<Finding> {
         let subject = &change.subject;
         let name = subject.title();
         let mut findings = Vec::new();
-        if self.own.contains(&wanted) || self.seats.iter().any(|seat| seat.own == wanted) {
+        if self.around.own.contains(&wanted) || self.around.seats.iter().any(|seat| seat.own == wanted) {
             findings.push(OWN.finding(
                 format!("{wanted} is this computer's own address"),
                 format!("choose another address for {name}"),
             ));
         }
         let leaves = |holder: &Holder<'_>| match holder {
-            Holder::Node(other) => leaving.iter().any(|one| one.is_node(other)),
-            Holder::Device(device) => {
-                device.mac.is_some_and(|mac| leaving.iter().any(|one| one.mac() == Some(mac)))
-            }
-            _ => false,
+            Holder::Node(other) => leaving.is_left_by(wanted, other.mac),
+            Holder::Device(device) => leaving.is_left_by(wanted, device.mac),
+            Holder::Announced(_) | Holder::Planned(_) => false,
         };
+        if leaving.is_wanted_twice(wanted) {
+            findings.push(TAKEN.finding(
+                format!("{wanted}, wanted for {name}, is wanted for another one too"),
+                "give each its own address",
+            ));
+        }
         match self.holder(wanted, subject).filter(|holder| !leaves(holder)) {
             Some(Holder::Planned(other)) => findings.push(TAKEN.finding(
                 format!("{wanted}, wanted for {name}, is planned for {}", Holder::Planned(other)),
@@ -188,7 +197,7 @@ impl Protection<'_> {
         }
         findings.extend(self.against_place(wanted, subject));
         // A unit that is reached by its identity stays in reach wherever it goes.
-        if subject.node().is_some() && !self.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
+        if subject.node().is_some() && !self.around.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
             findings.push(OUT_OF_REACH.finding(
                 format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
                 format!("to go on working with the node: deft-lantern adapters advise {wanted}"),
@@ -199,18 +208,18 @@ impl Protection<'_> {
 
     /// What the sheet's networks and areas have against this one at `wanted`.
     fn against_place(&self, wanted: Ipv4Addr, subject: &Subject) -> Vec<Finding> {
-        let (Some(sheet), name) = (self.sheet, subject.title()) else { return Vec::new() };
+        let (Some(sheet), name) = (self.around.sheet, subject.title()) else { return Vec::new() };
         let outside = |what: String| {
             OUTSIDE
                 .finding(what, format!("choose an address inside, or say that {wanted} is meant with --outside"))
         };
         let Some(network) = sheet.networks.iter().position(|n| n.range.value.contains(wanted)) else {
-            let is_strange = !sheet.networks.is_empty() && !self.outside;
+            let is_strange = !sheet.networks.is_empty() && !self.around.outside;
             let what = format!("{wanted}, wanted for {name}, lies outside every network of the sheet");
             return is_strange.then(|| outside(what)).into_iter().collect();
         };
         let findings = standing(&sheet.networks[network], wanted, &name);
-        if !findings.is_empty() || self.outside {
+        if !findings.is_empty() || self.around.outside {
             return findings;
         }
         let own = self.planned_as(subject).and_then(|planned| sheet.area_of(planned));
@@ -225,6 +234,39 @@ impl Protection<'_> {
             _ => "every area of the sheet".to_owned(),
         };
         vec![outside(format!("{wanted}, wanted for {name}, lies outside {which}"))]
+    }
+}
+
+/// Who leaves which address in the course of a plan, and which addresses are wanted.
+#[derive(Default)]
+pub(super) struct Leaving {
+    left: HashSet<(Ipv4Addr, MacAddress)>,
+    wanted: HashMap<Ipv4Addr, u32>,
+}
+
+impl Leaving {
+    pub(super) fn of(changes: &[Change]) -> Self {
+        let mut all = Self::default();
+        for change in changes {
+            let (from, wanted) = (change.subject.address(), change.new_address());
+            *wanted.map_or(&mut 0, |to| all.wanted.entry(to).or_default()) += 1;
+            if wanted.is_some_and(|to| to != from) {
+                all.left.extend(change.subject.macs().map(|mac| (from, mac)));
+            }
+        }
+        all
+    }
+
+    fn is_left_by(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
+        mac.is_some_and(|mac| self.left.contains(&(address, mac)))
+    }
+
+    fn is_wanted_twice(&self, address: Ipv4Addr) -> bool {
+        self.wanted.get(&address).is_some_and(|count| *count > 1)
+    }
+
+    pub(super) fn is_wanted(&self, address: Ipv4Addr) -> bool {
+        self.wanted.contains_key(&address)
     }
 }
 
@@ -296,13 +338,18 @@ pub(super) fn page_split(node: &FoundNode, number: u32, stays: PortAddress, want
     )
 }
 
-/// The finding for nodes whose new addresses are each held by the next.
-pub(super) fn ring(names: &[String]) -> Finding {
-    RING.finding(
-        format!("{} each want the next one's address", names.join(", ")),
-        format!(
-            "move {} to a free address first, with deft-lantern set",
-            names.first().map_or("", String::as_str)
+/// The finding for nodes whose new addresses are each held by the next, and none of which can be parked.
+pub(super) fn ring(names: &[String], parking: Option<AddressRange>) -> Finding {
+    let first = names.first().map_or("", String::as_str);
+    let (what, remedy) = match parking {
+        Some(range) => (
+            format!("no address of {range} is free for {first} to wait at"),
+            "name another range with --parking".to_owned(),
         ),
-    )
+        None => (
+            format!("no address of its subnet is free for {first} to wait at"),
+            format!("name a range with --parking, or move {first} away first, with deft-lantern set"),
+        ),
+    };
+    RING.finding(format!("{} each want the next one's address, and {what}", names.join(", ")), remedy)
 }

@@ -1,13 +1,15 @@
 //! Who holds an address: everybody counts, whatever family told of it, whether it is on now or only planned.
 
+use std::collections::HashMap;
 use std::fmt;
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
 use super::Protection;
+use crate::address::Subnet;
 use crate::census::Subject;
-use crate::census::{Device, FoundNode};
+use crate::census::{Device, FoundNode, Unit};
 use crate::sheet::SheetNode;
 use crate::sheet::kind::Kind;
 
@@ -37,70 +39,139 @@ pub(super) enum Holder<'a> {
     Planned(&'a SheetNode),
 }
 
-impl Protection<'_> {
+/// Everybody who is known, by what they are asked for: looking one up takes the same time however many there are.
+pub(super) struct Surroundings<'a> {
+    pub(super) around: Protection<'a>,
+    units: Vec<Unit>,
+    nodes_at: HashMap<Ipv4Addr, Vec<&'a FoundNode>>,
+    nodes_of: HashMap<MacAddress, Vec<&'a FoundNode>>,
+    nodes_named: HashMap<String, Vec<&'a FoundNode>>,
+    devices_at: HashMap<Ipv4Addr, Vec<&'a Device>>,
+    announced_at: HashMap<Ipv4Addr, String>,
+    planned_at: HashMap<Ipv4Addr, Vec<&'a SheetNode>>,
+    planned_of: HashMap<MacAddress, &'a SheetNode>,
+    planned_named: HashMap<&'a str, &'a SheetNode>,
+    earlier_at: HashMap<Ipv4Addr, Vec<&'a Earlier>>,
+}
+
+impl<'a> Surroundings<'a> {
+    pub(super) fn new(around: Protection<'a>) -> Self {
+        let mut all = Self {
+            around,
+            units: around.census.units(),
+            nodes_at: HashMap::new(),
+            nodes_of: HashMap::new(),
+            nodes_named: HashMap::new(),
+            devices_at: HashMap::new(),
+            announced_at: HashMap::new(),
+            planned_at: HashMap::new(),
+            planned_of: HashMap::new(),
+            planned_named: HashMap::new(),
+            earlier_at: HashMap::new(),
+        };
+        for node in around.census.nodes() {
+            node.addresses().for_each(|address| all.nodes_at.entry(address).or_default().push(node));
+            node.mac.into_iter().for_each(|mac| all.nodes_of.entry(mac).or_default().push(node));
+            all.nodes_named.entry(node.name().raw().to_owned()).or_default().push(node);
+        }
+        for device in around.devices {
+            device.addresses.iter().for_each(|address| all.devices_at.entry(*address).or_default().push(device));
+        }
+        for stream in around.census.streams().into_iter().filter(|stream| !stream.over) {
+            all.announced_at
+                .entry(stream.sender)
+                .or_insert_with(|| format!("the sender of the stream {}", stream.session));
+        }
+        for service in around.census.services().into_iter().rev() {
+            all.announced_at.insert(service.address, format!("the service {}", service.name));
+        }
+        for earlier in around.earlier {
+            all.earlier_at.entry(earlier.address).or_default().push(earlier);
+        }
+        for node in around.sheet.into_iter().flat_map(|sheet| &sheet.nodes) {
+            node.fixed_address().into_iter().for_each(|at| all.planned_at.entry(at).or_default().push(node));
+            match &node.mac {
+                Some(mac) => all.planned_of.entry(mac.value).or_insert(node),
+                None => all.planned_named.entry(node.name.value.as_str()).or_insert(node),
+            };
+        }
+        all
+    }
+
     /// Who holds `address` but this node: whoever was seen there first, then whoever it is planned for.
-    pub(super) fn holder(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'_>> {
-        self.seen_at(address, but).or_else(|| self.planned_at(address, but).map(Holder::Planned))
+    pub(super) fn holder(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'a>> {
+        let planned = || self.planned_at(address, but).filter(|_| !self.around.going_back);
+        self.seen_at(address, but).or_else(|| planned().map(Holder::Planned))
     }
 
     /// Who else was seen at `address`.
-    pub(super) fn seen_at(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'_>> {
-        let nodes = self.census.nodes();
-        let other_node =
-            nodes.iter().filter(|node| !but.is_node(node)).find(|n| n.addresses().any(|a| a == address));
-        if let Some(node) = other_node {
+    pub(super) fn seen_at(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'a>> {
+        let there = self.nodes_at.get(&address).into_iter().flatten();
+        if let Some(node) = there.into_iter().find(|node| !but.is_node(node)) {
             return Some(Holder::Node(node));
         }
+        let nodes = self.around.census.nodes();
         let is_own = |device: &Device| match device.node {
             Some(index) => nodes.get(index).is_some_and(|node| but.is_node(node)),
             None => but.macs().any(|own| Some(own) == device.mac),
         };
         // Seen without a MAC address, whoever is at the node's own address is the node.
         let is_bare_self = |device: &Device| device.mac.is_none() && but.has(address);
-        let other = self
-            .devices
-            .iter()
-            .filter(|device| device.addresses.contains(&address))
-            .find(|device| !is_own(device) && !is_bare_self(device));
-        if let Some(device) = other {
+        let there = self.devices_at.get(&address).into_iter().flatten();
+        if let Some(device) = there.into_iter().find(|device| !is_own(device) && !is_bare_self(device)) {
             return Some(Holder::Device(device));
         }
-        if but.has(address) {
-            return None;
-        }
-        let service = self.census.services().into_iter().find(|service| service.address == address);
-        let stream = || {
-            let stream = self.census.streams().into_iter().find(|s| s.sender == address && !s.over)?;
-            Some(format!("the sender of the stream {}", stream.session))
-        };
-        let told = service.map(|service| format!("the service {}", service.name)).or_else(stream);
-        told.map(Holder::Announced)
+        let announced = self.announced_at.get(&address).filter(|_| !but.has(address));
+        announced.map(|what| Holder::Announced(what.clone()))
     }
 
     /// For which other node of the sheet `address` is planned.
-    fn planned_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&SheetNode> {
-        let sheet = self.sheet?;
+    fn planned_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&'a SheetNode> {
         let own = self.planned_as(but);
-        let is_own = |node: &&SheetNode| own.is_some_and(|own| std::ptr::eq(own, *node));
-        sheet.nodes.iter().find(|node| node.fixed_address() == Some(address) && !is_own(node))
+        let is_own = |node: &SheetNode| own.is_some_and(|own| std::ptr::eq(own, node));
+        self.planned_at.get(&address)?.iter().find(|node| !is_own(node)).copied()
     }
 
     /// Which node of the sheet this one is: by its MAC address, or where the sheet gives none by its name.
-    pub(super) fn planned_as(&self, subject: &Subject) -> Option<&SheetNode> {
-        let nodes = &self.sheet?.nodes;
-        let by_mac = nodes.iter().find(|one| one.mac.as_ref().is_some_and(|mac| Some(mac.value) == subject.mac()));
-        by_mac.or_else(|| nodes.iter().find(|one| one.mac.is_none() && one.name.value == subject.name().raw()))
+    pub(super) fn planned_as(&self, subject: &Subject) -> Option<&'a SheetNode> {
+        let by_mac = subject.mac().and_then(|mac| self.planned_of.get(&mac));
+        by_mac.or_else(|| self.planned_named.get(subject.name().raw())).copied()
     }
 
     /// The kind that the sheet says it is.
-    pub(super) fn kind_of(&self, subject: &Subject) -> Option<&Kind> {
-        self.sheet?.kind_of(self.planned_as(subject)?)
+    pub(super) fn kind_of(&self, subject: &Subject) -> Option<&'a Kind> {
+        self.around.sheet?.kind_of(self.planned_as(subject)?)
     }
 
     /// Who was seen at `address` by an earlier survey, and is not the node.
-    pub(super) fn earlier_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&Earlier> {
-        let is_other = |one: &&Earlier| one.mac.is_none() || one.mac != but.mac();
-        self.earlier.iter().filter(is_other).find(|one| one.address == address)
+    pub(super) fn earlier_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&'a Earlier> {
+        let is_other = |one: &&&Earlier| one.mac.is_none() || one.mac != but.mac();
+        self.earlier_at.get(&address)?.iter().find(is_other).copied()
+    }
+
+    /// Another node that bears this one's MAC address.
+    pub(super) fn twin_of(&self, node: &FoundNode, subject: &Subject) -> Option<&'a FoundNode> {
+        self.nodes_of.get(&node.mac?)?.iter().find(|one| !subject.is_node(one)).copied()
+    }
+
+    /// Another node that is called so.
+    pub(super) fn namesake(&self, name: &str, but: &Subject) -> Option<&'a FoundNode> {
+        self.nodes_named.get(name)?.iter().find(|node| !but.is_node(node)).copied()
+    }
+
+    /// The first of these units that can be set at all.
+    pub(super) fn settable_unit(&self, mut places: impl Iterator<Item = usize>) -> Option<&Unit> {
+        places.find_map(|place| self.units.get(place).filter(|unit| unit.is_settable()))
+    }
+
+    /// The unit by which an Art-Net node can be set that stands where no datagram of ours reaches it.
+    pub(super) fn rescuer(&self, node: &FoundNode) -> Option<&Unit> {
+        let reaches = |subnet: Subnet| subnet.contains(node.address);
+        if self.around.seats.iter().any(|seat| reaches(seat.subnet)) {
+            return None;
+        }
+        let own = |unit: &Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
+        self.units.iter().find(|unit| own(unit) && unit.is_settable())
     }
 }
 

@@ -1,8 +1,10 @@
 //! Changes: what to alter on which node, why, in which order, and what speaks against it.
 
+mod choice;
+mod graph;
 mod guard;
 mod holders;
-mod order;
+mod parking;
 mod plan;
 mod rules;
 mod settable;
@@ -10,16 +12,14 @@ mod steps;
 
 use std::net::Ipv4Addr;
 
-use lantern_wire::MacAddress;
-use serde::Serialize;
-
-use crate::as_text;
-use crate::census::Subject;
+use crate::census::{NodeName, Subject};
 use crate::facts::Difference;
 
+pub use choice::{Aspect, Choice};
+pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
 pub use holders::Earlier;
-pub use plan::{ChangePlan, Untouched, plan_by_sheet, plan_one};
+pub use plan::{ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
 pub use steps::{Step, StepMessage};
 
 pub(crate) use rules::RULES;
@@ -31,29 +31,19 @@ pub struct Change {
     pub subject: Subject,
     /// What is to become different.
     pub differences: Vec<Difference>,
+    /// What the sheet calls it, where it is on it.
+    pub planned_as: Option<String>,
     /// Why.
     pub reason: String,
     /// How, in order.
     pub steps: Vec<Step>,
 }
 
-/// A node as messages and the logbook name it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct NodeName {
-    /// Its MAC address, when it tells it.
-    #[serde(serialize_with = "as_text::option::serialize")]
-    pub mac: Option<MacAddress>,
-    /// Its name before the change.
-    pub name: String,
-    /// Its address before the change.
-    pub address: Ipv4Addr,
-}
-
 impl Change {
     /// How to name the node.
     #[must_use]
     pub fn node_name(&self) -> NodeName {
-        NodeName { mac: self.subject.mac(), name: self.subject.title(), address: self.subject.address() }
+        self.subject.node_name()
     }
 
     /// The address the node will have, when that is known beforehand.

@@ -1,9 +1,12 @@
 //! What to change, by the sheet or on one device, with everything that speaks against it.
 
-use super::{Change, Protection, order, settable, steps};
-use crate::address::Subnet;
-use crate::census::Subject;
-use crate::census::{FoundNode, Unit};
+use std::borrow::Cow;
+
+use super::guard::{self, Leaving};
+use super::holders::Surroundings;
+use super::parking::Parking;
+use super::{Change, Choice, Graph, Protection, graph, settable, steps};
+use crate::census::{Subject, Unit};
 use crate::compare::{Comparison, Row, State, Wanted};
 use crate::facts::{Difference, Field};
 use crate::finding::{Finding, Severity};
@@ -13,6 +16,8 @@ use crate::finding::{Finding, Severity};
 pub struct ChangePlan {
     /// The changes, in the order in which to make them.
     pub changes: Vec<Change>,
+    /// What each of them waits for.
+    pub graph: Graph,
     /// Nodes that are left alone although the sheet names them.
     pub untouched: Vec<Untouched>,
     /// What speaks against it. With an error among them nothing may be sent.
@@ -25,7 +30,7 @@ pub struct Untouched {
     /// Its name on the sheet.
     pub name: String,
     /// Why it is left alone.
-    pub why: &'static str,
+    pub why: Cow<'static, str>,
 }
 
 const NO_ANSWER: &str = "it does not answer";
@@ -44,60 +49,67 @@ impl ChangePlan {
     }
 }
 
-/// Everything it takes to make the rig what the sheet says, for the nodes that `wanted` picks by name.
+/// Everything it takes to make the rig what the sheet says, as far as `choice` means it.
 #[must_use]
-pub fn plan_by_sheet(
-    comparison: &Comparison<'_>,
-    protection: &Protection<'_>,
-    wanted: impl Fn(&str) -> bool,
-) -> ChangePlan {
+pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, choice: &Choice) -> ChangePlan {
+    let around = &Surroundings::new(*protection);
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
-    for row in comparison.rows.iter().filter(|row| wanted(&row.planned.name.value)) {
-        let (change, why) = of_row(row, protection, &mut plan.findings);
+    let sheet = protection.sheet;
+    let is_meant = |row: &&Row<'_>| {
+        let area = sheet.and_then(|sheet| sheet.area_of(row.planned)).map(|area| area.name.value.as_str());
+        choice.names(&[&row.planned.name.value]) && choice.has_area(area)
+    };
+    for row in comparison.rows.iter().filter(is_meant) {
+        let (change, why) = of_row(row, choice, around, &mut plan.findings);
         changes.extend(change);
-        plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why }));
+        plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why: why.into() }));
     }
-    finish(plan, changes, protection)
+    finish(plan, changes, around)
 }
 
 /// The change of one row, and why (part of) it is left alone.
 fn of_row(
     row: &Row<'_>,
-    protection: &Protection<'_>,
+    choice: &Choice,
+    around: &Surroundings<'_>,
     findings: &mut Vec<Finding>,
 ) -> (Option<Change>, Option<&'static str>) {
-    let line = protection.sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
+    let sheet = around.around.sheet;
+    let line = sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
     let reason = format!("sheet line {line}");
-    let wanted = protection.sheet.map(|sheet| Wanted::by_sheet(sheet, row.planned)).unwrap_or_default();
+    let wanted = sheet.map(|sheet| Wanted::by_sheet(sheet, row.planned)).unwrap_or_default();
+    let meant = |differences: &[Difference]| -> Vec<Difference> {
+        differences.iter().filter(|difference| choice.has(difference.field)).cloned().collect()
+    };
     let mut by_unit = |unit: &Unit| {
-        let mut differences = wanted.differences_of_device(unit);
+        let mut differences = meant(&wanted.differences_of_device(unit));
         differences.retain(|difference| !difference.cannot_be_told());
-        draft(&Subject::of_unit(unit), &differences, reason.clone(), protection, findings)
+        draft(&Subject::of_unit(unit), &differences, reason.clone(), around, findings)
     };
     match &row.state {
         // Nobody was asked, so nothing is known that could be set.
         State::NotAsked => (None, None),
         State::Missing => (None, Some(NO_ANSWER)),
         State::Ambiguous(_) => (None, Some(AMBIGUOUS)),
-        State::Mute(device, _) => match protection.settable_unit(device.units.iter().copied()) {
-            Some(unit) => match by_unit(&unit) {
+        State::Mute(device, _) => match around.settable_unit(device.units.iter().copied()) {
+            Some(unit) => match by_unit(unit) {
                 Some(change) => (Some(change), Some(ADDRESS_ONLY)),
                 None => (None, Some(NO_ART_NET)),
             },
             None => (None, Some(NO_ART_NET)),
         },
-        State::Seen(device, differences) => match protection.settable_unit(device.units.iter().copied()) {
-            Some(unit) => (by_unit(&unit), None),
-            None => (None, differences.iter().any(Difference::is_told).then_some(BY_NOBODY)),
+        State::Seen(device, differences) => match around.settable_unit(device.units.iter().copied()) {
+            Some(unit) => (by_unit(unit), None),
+            None => (None, meant(differences).iter().any(Difference::is_told).then_some(BY_NOBODY)),
         },
-        State::Found(node, differences) => match protection.rescuer(node) {
-            Some(unit) => match by_unit(&unit) {
+        State::Found(node, differences) => match around.rescuer(node) {
+            Some(unit) => match by_unit(unit) {
                 Some(change) => (Some(change), Some(ADDRESS_ONLY)),
-                None => (draft(&Subject::of_node(node), differences, reason, protection, findings), None),
+                None => (draft(&Subject::of_node(node), &meant(differences), reason, around, findings), None),
             },
-            None if differences.iter().any(|d| d.field == Field::Pages) => (None, Some(HALF_HEARD)),
-            None => (draft(&Subject::of_node(node), differences, reason, protection, findings), None),
+            None if meant(differences).iter().any(|d| d.field == Field::Pages) => (None, Some(HALF_HEARD)),
+            None => (draft(&Subject::of_node(node), &meant(differences), reason, around, findings), None),
         },
     }
 }
@@ -105,33 +117,43 @@ fn of_row(
 /// What it takes to make one device what somebody asked for.
 #[must_use]
 pub fn plan_one(subject: &Subject, wanted: &Wanted, protection: &Protection<'_>) -> ChangePlan {
-    let mut plan = ChangePlan::default();
-    let rescuer = subject.node().and_then(|node| protection.rescuer(node)).map(|unit| Subject::of_unit(&unit));
-    // By another family only where that can do all that is asked for.
-    let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));
-    let subject = rescuer.as_ref().unwrap_or(subject);
-    let differences = wanted.differences_of(subject);
-    let change = draft(subject, &differences, "asked for".to_owned(), protection, &mut plan.findings);
-    finish(plan, change.into_iter().collect(), protection)
+    plan_each(&[Wish::asked_for(subject.clone(), wanted.clone())], protection)
 }
 
-impl Protection<'_> {
-    /// The first of these units that can be set at all.
-    fn settable_unit(&self, mut places: impl Iterator<Item = usize>) -> Option<Unit> {
-        let units = self.census.units();
-        places.find_map(|place| units.get(place).filter(|unit| unit.is_settable()).cloned())
-    }
+/// What somebody wants one device to be.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Wish {
+    /// The device as it is now.
+    pub subject: Subject,
+    /// What it is to be.
+    pub wanted: Wanted,
+    /// Why.
+    pub reason: String,
+}
 
-    /// The unit by which an Art-Net node can be set that stands where no datagram of ours reaches it.
-    fn rescuer(&self, node: &FoundNode) -> Option<Unit> {
-        let reaches = |subnet: Subnet| subnet.contains(node.address);
-        if self.seats.iter().any(|seat| reaches(seat.subnet)) {
-            return None;
-        }
-        let units = self.census.units().into_iter();
-        let own = |unit: &Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
-        units.into_iter().find(|unit| own(unit) && unit.is_settable())
+impl Wish {
+    /// Somebody asks for it.
+    #[must_use]
+    pub fn asked_for(subject: Subject, wanted: Wanted) -> Self {
+        Self { subject, wanted, reason: "asked for".to_owned() }
     }
+}
+
+/// What it takes to make several devices what somebody asked for.
+#[must_use]
+pub fn plan_each(wishes: &[Wish], protection: &Protection<'_>) -> ChangePlan {
+    let around = &Surroundings::new(*protection);
+    let mut plan = ChangePlan::default();
+    let mut changes = Vec::new();
+    for Wish { subject, wanted, reason } in wishes {
+        let rescuer = subject.node().and_then(|node| around.rescuer(node)).map(Subject::of_unit);
+        // By another family only where that can do all that is asked for.
+        let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));
+        let subject = rescuer.as_ref().unwrap_or(subject);
+        let differences = wanted.differences_of(subject);
+        changes.extend(draft(subject, &differences, reason.clone(), around, &mut plan.findings));
+    }
+    finish(plan, changes, around)
 }
 
 /// The change that makes the settable differences vanish; those that are not become findings.
@@ -139,12 +161,12 @@ fn draft(
     subject: &Subject,
     all: &[Difference],
     reason: String,
-    protection: &Protection<'_>,
+    around: &Surroundings<'_>,
     findings: &mut Vec<Finding>,
 ) -> Option<Change> {
     let mut differences = Vec::new();
     for difference in all {
-        match settable::not_settable(subject, protection.kind_of(subject), difference) {
+        match settable::not_settable(subject, around.kind_of(subject), difference) {
             Some(finding) => findings.push(finding),
             None => differences.push(difference.clone()),
         }
@@ -153,18 +175,17 @@ fn draft(
         return None;
     }
     // Whom nothing may be sent to is not asked for more.
-    let against = protection.against_touching(subject);
+    let against = around.against_touching(subject);
     let is_refused = against.iter().any(|finding| finding.rule.severity == Severity::Error);
     findings.extend(against);
     if is_refused {
         return None;
     }
-    let steps = match subject {
-        Subject::Node(node) => steps::steps(node, &differences),
-        Subject::Unit(unit) => steps::steps_of_unit(unit, &differences),
-    };
-    match steps {
-        Ok(steps) => Some(Change { subject: subject.clone(), differences, reason, steps }),
+    match steps::of(subject, &differences) {
+        Ok(steps) => {
+            let planned_as = around.planned_as(subject).map(|planned| planned.name.value.clone());
+            Some(Change { subject: subject.clone(), differences, planned_as, reason, steps })
+        }
         Err(refusals) => {
             findings.extend(refusals);
             None
@@ -172,15 +193,23 @@ fn draft(
     }
 }
 
-fn finish(mut plan: ChangePlan, changes: Vec<Change>, protection: &Protection<'_>) -> ChangePlan {
-    let leaving: Vec<&Subject> =
-        changes.iter().filter(|change| change.new_address().is_some()).map(|change| &change.subject).collect();
+fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>) -> ChangePlan {
+    let leaving = Leaving::of(&changes);
     for change in &changes {
-        plan.findings.extend(protection.against(change, &leaving));
+        plan.findings.extend(around.against(change, &leaving));
     }
-    match order::order(changes) {
-        Ok(ordered) => plan.changes = ordered,
-        Err(ring) => plan.findings.push(ring),
+    let seats = around.around.seats;
+    let is_out_of_reach = |change: &Change| {
+        let reaches = |address| seats.iter().any(|seat| seat.subnet.contains(address));
+        change.new_address().is_some_and(|to| change.subject.node().is_some() && !reaches(to))
+    };
+    let mut parking = Parking::new(around, &leaving);
+    match graph::arrange(changes, is_out_of_reach, |change| parking.detour(change)) {
+        Ok((ordered, graph)) => (plan.changes, plan.graph) = (ordered, graph),
+        Err(ring) => {
+            let names: Vec<String> = ring.iter().map(|change| change.subject.title()).collect();
+            plan.findings.push(guard::ring(&names, around.around.parking));
+        }
     }
     plan
 }

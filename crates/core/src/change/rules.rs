@@ -79,8 +79,8 @@ pub(super) static NO_MAC: Rule = Rule {
 pub(super) static RING: Rule = Rule {
     code: "C009",
     severity: Severity::Error,
-    title: "addresses going round in a ring",
-    why: "each node waits for the next to leave, so none can be first",
+    title: "addresses going round in a ring, and nowhere to wait",
+    why: "each node waits for the next to leave, so one has to wait at a free address, and there is none",
 };
 pub(super) static OUT_OF_REACH: Rule = Rule {
     code: "C010",

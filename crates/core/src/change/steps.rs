@@ -6,7 +6,7 @@ use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
 
 use super::guard;
-use crate::census::{FoundNode, Page, PortPlace, Unit};
+use crate::census::{FoundNode, Page, PortPlace, Subject, Unit};
 use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
 use crate::universe::{PortAddress, Universe};
@@ -77,11 +77,22 @@ struct Move<'a> {
     differences: Vec<&'a Difference>,
 }
 
+/// The steps that make these differences vanish.
+///
+/// # Errors
+/// When it cannot be done without something else changing, or going lost.
+pub(super) fn of(subject: &Subject, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
+    match subject {
+        Subject::Node(node) => steps(node, differences),
+        Subject::Unit(unit) => steps_of_unit(unit, differences),
+    }
+}
+
 /// The steps of a unit of another family: what can stay where it is first, then everything that may move it at once.
 ///
 /// # Errors
 /// When it does not tell what would have to go along with its address.
-pub(super) fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
+fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
     let (of_ip, rest): (Vec<_>, Vec<_>) =
         differences.iter().cloned().partition(|difference| difference.field.is_ip());
     let is_known =
@@ -101,7 +112,7 @@ pub(super) fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<V
 ///
 /// # Errors
 /// When a page's ports would be torn apart.
-pub(super) fn steps(node: &FoundNode, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
+fn steps(node: &FoundNode, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
     let mut refusals = Vec::new();
     let mut steps = Vec::new();
     for page in &node.pages {

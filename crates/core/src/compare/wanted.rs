@@ -86,6 +86,41 @@ impl Wanted {
         }
     }
 
+    /// What these fields say. What is not set on any device is left out.
+    #[must_use]
+    pub fn of_fields(fields: impl IntoIterator<Item = (Field, Value)>) -> Self {
+        let mut wanted = Self::default();
+        let mut address = None;
+        for (field, value) in fields {
+            match (field, value) {
+                (Field::Address, Value::Address(value)) => address = Some(value),
+                (Field::Addressing, Value::Flag(true)) => wanted.addressing = Some(Addressing::Dhcp),
+                (Field::Mask, Value::Address(value)) => wanted.mask = Mask::try_from(value).ok(),
+                (Field::Gateway, Value::Address(value)) => wanted.gateway = Some(value),
+                (Field::Name, Value::Text(value)) => wanted.name = Some(value.raw().to_owned()),
+                (Field::Label, Value::Text(value)) => wanted.label = Some(value.raw().to_owned()),
+                (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
+                (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
+                _ => {}
+            }
+        }
+        match wanted.addressing {
+            // Everything else comes with the lease.
+            Some(Addressing::Dhcp) => (wanted.mask, wanted.gateway) = (None, None),
+            _ => wanted.addressing = address.map(Addressing::Fixed),
+        }
+        wanted
+    }
+
+    fn port_mut(&mut self, number: u32) -> &mut WantedPort {
+        let there = self.ports.iter().position(|port| port.number == number);
+        let place = there.unwrap_or_else(|| {
+            self.ports.push(WantedPort { number, ..WantedPort::default() });
+            self.ports.len() - 1
+        });
+        &mut self.ports[place]
+    }
+
     /// Its fields but those of ports, in the order in which they are told.
     fn fields(&self) -> Vec<(Field, Value)> {
         let text = |text: &String| Value::Text(text.as_str().into());
@@ -105,6 +140,11 @@ impl Wanted {
             (Field::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
         ];
         all.into_iter().filter_map(|(field, value)| Some((field, value?))).collect()
+    }
+
+    /// All its fields.
+    pub(crate) fn all_fields(&self) -> Vec<(Field, Value)> {
+        self.fields().into_iter().chain(self.ports.iter().flat_map(WantedPort::fields)).collect()
     }
 
     /// Where whoever tells of itself differs from it, ports aside. What is not told is not as wanted.
@@ -153,6 +193,31 @@ impl WantedPort {
             merge: port.merge.as_ref().map(|merge| merge.value),
             rdm: port.rdm.as_ref().map(|rdm| rdm.value),
             on_data_loss: port.on_data_loss.as_ref().map(|loss| loss.value),
+        }
+    }
+
+    fn fields(&self) -> impl Iterator<Item = (Field, Value)> {
+        let all = [
+            (PortField::Direction, self.direction.map(Value::Direction)),
+            (PortField::Protocol, self.protocol.map(Value::Protocol)),
+            (PortField::Universe, self.universe.map(Value::Universe)),
+            (PortField::Merge, self.merge.map(Value::Merge)),
+            (PortField::Rdm, self.rdm.map(Value::Flag)),
+            (PortField::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
+        ];
+        let number = self.number;
+        all.into_iter().filter_map(move |(field, value)| Some((Field::Port(number, field), value?)))
+    }
+
+    fn learn(&mut self, field: PortField, value: Value) {
+        match (field, value) {
+            (PortField::Direction, Value::Direction(value)) => self.direction = Some(value),
+            (PortField::Protocol, Value::Protocol(value)) => self.protocol = Some(value),
+            (PortField::Universe, Value::Universe(value)) => self.universe = Some(value),
+            (PortField::Merge, Value::Merge(value)) => self.merge = Some(value),
+            (PortField::Rdm, Value::Flag(value)) => self.rdm = Some(value),
+            (PortField::OnDataLoss, Value::DataLoss(value)) => self.on_data_loss = Some(value),
+            _ => {}
         }
     }
 

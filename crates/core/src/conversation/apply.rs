@@ -1,13 +1,14 @@
-//! Apply: makes a plan's changes, a talk each, several side by side at one pace. Who waits for whose address begins when that
-//! one has left it; after a failure nothing more is begun.
+//! Apply: makes a plan's changes, a talk each, several side by side at one pace. A change begins when everything that it waits
+//! for is made; a failure holds back what waits for it, and nothing else unless that is asked for.
 
-use std::collections::VecDeque;
+use std::collections::{BTreeSet, VecDeque};
+use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use super::pace::Pace;
 use super::{Conversation, Heard, Outcome, Outgoing, Talk, TalkEvent, Vantage};
 use crate::census::Subject;
-use crate::change::Change;
+use crate::change::{Change, ChangePlan, Graph, Why};
 
 /// A change that was begun: what became of it, and whom it is about as last heard.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -36,24 +37,65 @@ pub enum ApplyNews {
     Talk(TalkEvent),
     /// It has ended so.
     Made(Made),
+    /// It is not begun, since this one that it waits for failed or is held back itself.
+    HeldBack(usize),
+}
+
+/// How to go about a plan's changes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Manner {
+    /// How long a device may take to restart, in each step.
+    pub restart_time: Duration,
+    /// How many are changed at once, 1 at least.
+    pub at_once: usize,
+    /// Whether nothing more is begun after a failure, whatever waits for what.
+    pub stop_on_failure: bool,
+}
+
+impl Manner {
+    /// How many devices are changed at once where nobody says otherwise.
+    pub const AT_ONCE: usize = 16;
+}
+
+/// How far the changes of a plan are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct HowFar {
+    /// How many there are.
+    pub of: usize,
+    /// How many have ended, whether well or not.
+    pub ended: usize,
+    /// How many of those failed.
+    pub failed: usize,
+    /// How many are not begun, since they wait for one that failed.
+    pub held_back: usize,
+    /// How many are under way.
+    pub under_way: usize,
+    /// How long the rest takes if it goes on like that; `None` until the first has ended.
+    pub left: Option<Duration>,
 }
 
 /// The conversation.
 pub struct Apply {
     changes: Vec<Change>,
+    graph: Graph,
     vantage: Vantage,
-    restart_time: Duration,
-    at_once: usize,
-    /// For each change those that must be made before.
-    after: Vec<Vec<usize>>,
+    manner: Manner,
+    /// For each change those that wait for it.
+    behind: Vec<Vec<usize>>,
+    /// For each change how many of those that it waits for are not made yet.
+    missing: Vec<usize>,
+    ready: BTreeSet<usize>,
+    held_back: Vec<bool>,
     running: Vec<Running>,
     made: Vec<Option<Made>>,
-    begun: Vec<bool>,
     pace: Pace,
     waiting: VecDeque<Outgoing>,
-    ready: VecDeque<Outgoing>,
+    sent: VecDeque<Outgoing>,
+    everybody: Everybody,
     events: VecDeque<ApplyEvent>,
-    failed: bool,
+    failed: usize,
+    /// How long those took that have ended, all together.
+    spent: Duration,
 }
 
 /// A talk under way.
@@ -73,25 +115,34 @@ impl std::fmt::Debug for Apply {
 }
 
 impl Apply {
-    /// Makes these changes from there, at most so many at once, in their order as far as they wait for each other. Each
-    /// device has `restart_time` to take a step.
+    /// Makes a plan's changes from there.
     #[must_use]
-    pub fn new(changes: Vec<Change>, vantage: Vantage, restart_time: Duration, at_once: usize) -> Self {
-        let count = changes.len();
+    pub fn new(plan: &ChangePlan, vantage: Vantage, manner: Manner) -> Self {
+        let count = plan.changes.len();
+        let mut behind = vec![Vec::new(); count];
+        let waits = |change: usize| plan.graph.waits(change);
+        for change in 0..count {
+            waits(change).iter().for_each(|wait| behind[wait.on].push(change));
+        }
+        let missing: Vec<usize> = (0..count).map(|change| waits(change).len()).collect();
         Self {
-            after: waits_for(&changes),
-            changes,
+            changes: plan.changes.clone(),
+            graph: plan.graph.clone(),
             vantage,
-            restart_time,
-            at_once: at_once.max(1),
+            manner,
+            behind,
+            ready: (0..count).filter(|change| missing[*change] == 0).collect(),
+            missing,
+            held_back: vec![false; count],
             running: Vec::new(),
             made: vec![None; count],
-            begun: vec![false; count],
             pace: Pace::new(Pace::USUAL),
             waiting: VecDeque::new(),
-            ready: VecDeque::new(),
+            sent: VecDeque::new(),
+            everybody: Everybody::default(),
             events: VecDeque::new(),
-            failed: false,
+            failed: 0,
+            spent: Duration::ZERO,
         }
     }
 
@@ -101,32 +152,42 @@ impl Apply {
         &self.made
     }
 
+    /// How far it is.
+    #[must_use]
+    pub fn how_far(&self) -> HowFar {
+        let of = self.changes.len();
+        let ended = self.made.iter().flatten().count();
+        let held_back = self.held_back.iter().filter(|held| **held).count();
+        let rounds = (of - ended - held_back).div_ceil(self.manner.at_once.max(1));
+        let mean = u32::try_from(ended).ok().and_then(|ended| self.spent.checked_div(ended));
+        let left = mean.map(|mean| mean.saturating_mul(u32::try_from(rounds).unwrap_or(u32::MAX)));
+        HowFar { of, ended, failed: self.failed, held_back, under_way: self.running.len(), left }
+    }
+
     fn tell(&mut self, change: usize, news: ApplyNews) {
         self.events.push_back(ApplyEvent { change, news });
     }
 
     /// The next change that waits for nobody.
     fn next_change(&self) -> Option<usize> {
-        if self.failed || self.running.len() >= self.at_once {
-            return None;
-        }
-        let is_made = |before: &usize| self.made[*before].is_some();
-        (0..self.changes.len()).find(|change| !self.begun[*change] && self.after[*change].iter().all(is_made))
+        let is_stopped = self.failed > 0 && self.manner.stop_on_failure;
+        let has_room = self.running.len() < self.manner.at_once.max(1);
+        self.ready.first().copied().filter(|_| has_room && !is_stopped)
     }
 
     fn begin(&mut self, now: Duration) {
         while let Some(change) = self.next_change() {
-            let mut talk = self.changes[change].talk(self.vantage.clone(), self.restart_time);
-            self.begun[change] = true;
+            self.ready.remove(&change);
+            let mut talk = self.changes[change].talk(self.vantage.clone(), self.manner.restart_time);
             self.tell(change, ApplyNews::Begun);
             talk.wake(Duration::ZERO);
             self.running.push(Running { change, since: now, talk });
-            self.collect();
+            self.collect(now);
         }
     }
 
     /// Takes out of the talks what they tell and send, and ends those that are over.
-    fn collect(&mut self) {
+    fn collect(&mut self, now: Duration) {
         for index in 0..self.running.len() {
             let change = self.running[index].change;
             while let Some(event) = self.running[index].talk.next_event() {
@@ -139,33 +200,84 @@ impl Apply {
         let (over, running): (Vec<Running>, Vec<Running>) =
             std::mem::take(&mut self.running).into_iter().partition(|running| running.talk.wake_at().is_none());
         self.running = running;
-        for Running { change, talk, .. } in over {
+        for Running { change, talk, since } in over {
+            self.spent += now.saturating_sub(since);
             let outcome = talk.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
-            self.failed |= outcome.is_failure();
+            let is_failure = outcome.is_failure();
             let made = Made { outcome, subject: talk.subject() };
             self.made[change] = Some(made.clone());
-            self.tell(change, ApplyNews::Made(made));
+            self.tell(change, ApplyNews::Made(made.clone()));
+            if is_failure {
+                self.failed += 1;
+                self.hold_back(change);
+            } else {
+                self.let_go(change, &made.subject);
+            }
+        }
+    }
+
+    /// Whoever waited only for this change may begin.
+    fn let_go(&mut self, change: usize, now: &Subject) {
+        for behind in self.behind[change].clone() {
+            let is_same = |why: Why| matches!(why, Why::Parked(_));
+            if self.graph.waits(behind).iter().any(|wait| wait.on == change && is_same(wait.why)) {
+                self.changes[behind].subject = now.clone();
+            }
+            self.missing[behind] -= 1;
+            if self.missing[behind] == 0 && !self.held_back[behind] {
+                self.ready.insert(behind);
+            }
+        }
+    }
+
+    /// Whoever waits for this change, or for one that does, is not begun.
+    fn hold_back(&mut self, failed: usize) {
+        let mut left = vec![failed];
+        while let Some(on) = left.pop() {
+            for behind in self.behind[on].clone() {
+                if !std::mem::replace(&mut self.held_back[behind], true) {
+                    self.tell(behind, ApplyNews::HeldBack(on));
+                    left.push(behind);
+                }
+            }
         }
     }
 
     /// Goes on after something has happened.
     fn go_on(&mut self, now: Duration) {
-        self.collect();
+        self.collect(now);
         self.begin(now);
         while !self.waiting.is_empty() && self.pace.lets_pass(now) {
-            self.ready.extend(self.waiting.pop_front());
+            let next = self.waiting.pop_front();
+            self.sent.extend(next.filter(|outgoing| !self.everybody.was_asked(now, outgoing, &self.vantage)));
         }
     }
 }
 
-/// For each change those before it whose device has the address that it wants.
-fn waits_for(changes: &[Change]) -> Vec<Vec<usize>> {
-    let before = |(index, change): (usize, &Change)| {
-        let wanted = change.new_address();
-        let holds = |before: &usize| wanted.is_some() && wanted == Some(changes[*before].subject.address());
-        (0..index).filter(holds).collect()
-    };
-    changes.iter().enumerate().map(before).collect()
+/// What everybody was asked lately. All talks hear every answer: a question that another one has just asked is not asked anew.
+#[derive(Debug, Default)]
+struct Everybody(Vec<(usize, SocketAddrV4, Vec<u8>, Duration)>);
+
+impl Everybody {
+    /// How soon the same question may go to everybody again.
+    const AGAIN: Duration = Duration::from_secs(1);
+
+    /// Whether everybody was just asked this; takes note of it where not.
+    fn was_asked(&mut self, now: Duration, outgoing: &Outgoing, vantage: &Vantage) -> bool {
+        let Some((seat, to, bytes)) = outgoing.as_datagram() else { return false };
+        let is_everybody = |seat: &super::Seat| seat.subnet.broadcast() == *to.ip();
+        if !(to.ip().is_broadcast() || vantage.seats.iter().any(is_everybody)) {
+            return false;
+        }
+        self.0.retain(|(.., at)| now < *at + Self::AGAIN);
+        let is_same =
+            |one: &(usize, SocketAddrV4, Vec<u8>, Duration)| (one.0, one.1, &one.2[..]) == (seat, to, bytes);
+        let was_asked = self.0.iter().any(is_same);
+        if !was_asked {
+            self.0.push((seat, to, bytes.to_vec(), now));
+        }
+        was_asked
+    }
 }
 
 impl Conversation for Apply {
@@ -179,7 +291,7 @@ impl Conversation for Apply {
     }
 
     fn next_send(&mut self) -> Option<Outgoing> {
-        self.ready.pop_front()
+        self.sent.pop_front()
     }
 
     fn wake_at(&self) -> Option<Duration> {

@@ -37,7 +37,7 @@ use lantern_wire::MacAddress;
 
 pub use crate::address::Seat;
 pub use alter::Alter;
-pub use apply::{Apply, ApplyEvent, ApplyNews, Made};
+pub use apply::{Apply, ApplyEvent, ApplyNews, HowFar, Made, Manner};
 pub use arrivals::{Arrival, ArrivalKind, Arrivals};
 pub use claim::{Claim, Duplicate, Taken};
 pub use http::{MOST_BODY, Request, Response};

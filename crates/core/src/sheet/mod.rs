@@ -25,6 +25,7 @@ mod source;
 mod stream;
 mod switch;
 
+use std::collections::HashMap;
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
@@ -106,6 +107,14 @@ impl RigSheet {
     /// Adds kinds from a file; the sheet's own stand before those.
     pub fn learn(&mut self, kinds: Vec<Kind>) {
         self.kinds = self.kinds.clone().and(kinds).and(self.own_kinds.clone());
+    }
+
+    /// Takes in which MAC address each node of these names has, where the sheet does not say it.
+    pub fn learn_macs(&mut self, known: &HashMap<String, MacAddress>) {
+        for node in self.nodes.iter_mut().filter(|node| node.mac.is_none()) {
+            let span = node.name.span;
+            node.mac = known.get(&node.name.value).map(|mac| Placed { value: *mac, span });
+        }
     }
 
     /// The area a node stands in.

@@ -8,7 +8,7 @@ use std::time::Duration;
 use lantern_core::census::Census;
 use lantern_core::change::Protection;
 use lantern_core::conversation::{
-    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Outgoing, Request, Response, Seat, Survey,
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Manner, Outgoing, Request, Response, Seat, Survey,
     SurveyPlan,
 };
 use lantern_core::sheet::RigSheet;
@@ -50,7 +50,22 @@ pub(crate) fn protection<'a>(
     sheet: Option<&'a RigSheet>,
     seats: &'a [Seat],
 ) -> Protection<'a> {
-    Protection { census, devices: &[], sheet, seats, own: &[], earlier: &[], outside: false }
+    Protection {
+        census,
+        devices: &[],
+        sheet,
+        seats,
+        own: &[],
+        earlier: &[],
+        outside: false,
+        going_back: false,
+        parking: None,
+    }
+}
+
+/// Gives each device so many seconds to restart, and changes so many at once.
+pub(crate) fn manner(seconds: u64, at_once: usize) -> Manner {
+    Manner { restart_time: Duration::from_secs(seconds), at_once, stop_on_failure: false }
 }
 
 /// Runs the conversation to its end; gives its events with their times, and how long it took.

@@ -21,7 +21,7 @@ use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
 use crate::device::{Linked, Utterance};
 use crate::party::Party;
-use crate::{Destination, Link, Scene, Speech};
+use crate::{Destination, Link, Scene, Speech, Truth};
 
 /// The second octets grounds may use; 127.0 belongs to the computer itself.
 const SECOND_OCTETS: std::ops::RangeInclusive<u8> = 1..=254;
@@ -41,6 +41,7 @@ pub struct LoopbackGround {
 #[derive(Debug)]
 enum Order {
     Switch { name: String, on: bool },
+    Tell(mpsc::Sender<Vec<Truth>>),
     Stop,
 }
 
@@ -104,6 +105,14 @@ impl LoopbackGround {
     /// Switches the power of the node that started with this name.
     pub fn switch(&self, name: &str, on: bool) {
         self.orders.send(Order::Switch { name: name.to_owned(), on }).unwrap_or(());
+    }
+
+    /// What every Art-Net node really is at this moment, in the order of the scene.
+    #[must_use]
+    pub fn truth(&self) -> Vec<Truth> {
+        let (to, from) = mpsc::channel();
+        self.orders.send(Order::Tell(to)).unwrap_or(());
+        from.recv().unwrap_or_default()
     }
 }
 
@@ -227,12 +236,17 @@ impl Ground {
                 },
                 order = orders.recv() => match order {
                     Some(Order::Switch { name, on }) => self.switch(&name, on),
+                    Some(Order::Tell(to)) => to.send(self.truth()).unwrap_or(()),
                     Some(Order::Stop) | None => return,
                 },
                 () = tokio::time::sleep(sleep) => {}
             }
             self.wake_parties();
         }
+    }
+
+    fn truth(&self) -> Vec<Truth> {
+        self.parties.iter().filter_map(Party::truth).collect()
     }
 
     /// After a party did something: gives it the address it has now.

@@ -3,6 +3,7 @@
 mod program;
 mod quirk;
 mod setup;
+mod truth;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
@@ -13,6 +14,7 @@ use rand::{RngExt, SeedableRng};
 
 pub use quirk::Quirk;
 pub use setup::{NodeSetup, PagePorts, Reply};
+pub use truth::Truth;
 
 /// A node may wait this long at random before it answers a poll (Art-Net 4, "ArtPoll").
 const RANDOM_WAIT: Duration = Duration::from_secs(1);

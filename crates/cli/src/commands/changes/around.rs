@@ -2,6 +2,7 @@
 
 use std::net::Ipv4Addr;
 
+use lantern_core::address::AddressRange;
 use lantern_core::change::{Earlier, Protection};
 use lantern_core::sheet::RigSheet;
 
@@ -20,16 +21,29 @@ pub(crate) struct Around<'a> {
     own: Vec<Ipv4Addr>,
     earlier: Vec<Earlier>,
     outside: bool,
+    parking: Option<AddressRange>,
 }
 
 impl<'a> Around<'a> {
-    /// What is known in this session. With `outside` an address off the sheet's networks is meant.
-    pub(crate) fn of(session: &'a Session, look: &'a Look, outside: bool) -> Result<Self, Failure> {
+    /// What is known in this session.
+    pub(crate) fn of(session: &'a Session, look: &'a Look) -> Result<Self, Failure> {
         let memory = Memory::of_earlier(session.sheet_file(), session.is_simulated())?;
         let known = memory.as_ref().map_or_else(|| Ok(Vec::new()), Memory::all)?;
         let is_here = |one: &Remembered| look.devices.iter().any(|device| one.is(device));
         let earlier = known.iter().filter(|one| !is_here(one) && is_recent(one)).filter_map(silent).collect();
-        Ok(Self { session, look, own: session.own_addresses(), earlier, outside })
+        Ok(Self { session, look, own: session.own_addresses(), earlier, outside: false, parking: None })
+    }
+
+    /// The same, where an address off the sheet's networks is meant, or not.
+    pub(crate) const fn outside(mut self, outside: bool) -> Self {
+        self.outside = outside;
+        self
+    }
+
+    /// The same, where nodes wait in this range.
+    pub(crate) const fn parking(mut self, parking: Option<AddressRange>) -> Self {
+        self.parking = parking;
+        self
     }
 
     /// What speaks against a change is looked for in this.
@@ -43,6 +57,8 @@ impl<'a> Around<'a> {
             own: &self.own,
             earlier: &self.earlier,
             outside: self.outside,
+            going_back: false,
+            parking: self.parking,
         }
     }
 }

@@ -10,18 +10,32 @@ use crate::failure::Failure;
 use crate::output::{Out, Tone, counted};
 
 /// Tells what became of one node.
-pub(super) fn tell(change: &Change, made: &Made, out: &mut Out) -> Result<(), Failure> {
-    let (tone, word, text) = sentence(change, made);
+pub(super) fn tell(change: &Change, made: &Made, is_parked: bool, out: &mut Out) -> Result<(), Failure> {
+    let (tone, word, text) = match sentence(change, made) {
+        (_, "done", _) if is_parked => {
+            let at = made.subject.address();
+            (Tone::Plain, "waits", format!("{} at {at}, until its place is left", change.subject.title()))
+        }
+        other => other,
+    };
     let word = out.paint().dye(tone, word);
     let text = format!("{word}  {text}");
     Ok(out.line(&crate::output::wrapped(&text, out.width(), 2))?)
 }
 
+/// Tells that a change is not begun, since one that it waits for did not come to its end.
+pub(super) fn held_back(change: &Change, other: &Change, out: &mut Out) -> Result<(), Failure> {
+    let word = out.paint().dye(Tone::Doubtful, "held back");
+    let (name, at) = (change.subject.title(), change.subject.address());
+    let text = format!("{word}  {name} stays at {at}: it waits for {}", other.subject.title());
+    Ok(out.line(&crate::output::wrapped(&text, out.width(), 2))?)
+}
+
 /// How far a run of changes came that was broken off.
-pub(super) fn how_far(made: usize, of: usize, logbook: &Path, out: &mut Out) -> Result<(), Failure> {
+pub(super) fn how_far(made: usize, of: usize, logbook: &Path, go_on: &str, out: &mut Out) -> Result<(), Failure> {
     let book = logbook.display();
     out.note(&format!("broken off with {made} of {} made; every step is in {book}", counted(of, "change")))?;
-    Ok(out.hint("run the same command again: it does what is still open")?)
+    Ok(out.hint(&format!("{go_on}; or take it back with: deft-lantern undo"))?)
 }
 
 fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
@@ -84,7 +98,7 @@ fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
 }
 
 /// What to do after a failure.
-pub(super) fn next(change: &Change, made: &Made) -> String {
+pub(super) fn next(change: &Change, made: &Made, go_on: &str) -> String {
     let name = change.subject.title();
     let seek = change
         .subject
@@ -105,8 +119,8 @@ pub(super) fn next(change: &Change, made: &Made) -> String {
             None => format!("see what it says of itself: {seek}; where it goes on refusing, set it at the unit"),
         },
         Outcome::MovedAlong(_) => format!("look at it before you go on: {seek}"),
-        Outcome::Shared(_) => "unplug one of the two, then run the same command again".to_owned(),
-        _ => format!("{seek}; then run the same command again"),
+        Outcome::Shared(_) => format!("unplug one of the two, then: {go_on}"),
+        _ => format!("{seek}; then: {go_on}"),
     }
 }
 

@@ -57,9 +57,9 @@ pub(super) fn run(folder: &Folder, ground: &Ground, whole: bool, out: &mut Out) 
         "At the slipway somebody puts the breaker back in. Then every node is set as the mended sheet says.",
     )?;
     ground.switch("slip-low", true);
-    let how = HowToWrite { dry_run: false, yes: true, restart: 10 };
+    let how = HowToWrite { yes: true, restart: 10, ..HowToWrite::default() };
     let on = OnSheet { sheet: mended.clone(), adapter: None };
-    let arguments = apply::Args { on: on.clone(), only: Vec::new(), how };
+    let arguments = apply::Args::of_all(on.clone(), how);
     let applied =
         tour.step(&format!("apply {} --yes", mended.display()), (5, 10), out, |out| apply::run(&arguments, out))?;
     if applied != Exit::Fine {

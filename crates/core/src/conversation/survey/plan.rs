@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 
 use crate::address::{AddressRange, Subnet};
-use crate::census::{FoundNode, Viewpoint, Way, Ways};
+use crate::census::{FoundNode, NodeName, Viewpoint, Way, Ways};
 use crate::conversation::pace::Pace;
 use crate::conversation::{Means, Seat, Vantage};
 use crate::secret::Secrets;
@@ -100,6 +100,16 @@ impl Concern {
             names: HashSet::from([called.to_lowercase()]),
             addresses: address.into_iter().chain(addresses).collect(),
         }
+    }
+
+    /// These devices as they were known, and whoever is at these addresses.
+    #[must_use]
+    pub fn of_known<'a>(
+        known: impl IntoIterator<Item = &'a NodeName>,
+        addresses: impl IntoIterator<Item = Ipv4Addr>,
+    ) -> Self {
+        let macs = known.into_iter().filter_map(|node| node.mac).collect();
+        Self::These { macs, names: HashSet::new(), addresses: addresses.into_iter().collect() }
     }
 
     /// Whether it is about everybody.

@@ -1,38 +1,11 @@
-//! The logbook: every step that was taken, with before and after. One JSON object a line.
-//!
-//! A line is written before a step is sent and another when it has ended, so that after a power cut the last line
-//! says what was under way.
+//! How far a step of a change is.
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
-use crate::change::NodeName;
 use crate::conversation::Outcome;
-use crate::facts::Difference;
-
-/// The version of the format.
-pub const FORMAT: u32 = 1;
-
-/// One line.
-#[derive(Debug, Clone, Serialize)]
-pub struct Entry<'a> {
-    /// The version of the format.
-    pub format: u32,
-    /// When, in UTC (RFC 3339).
-    pub at: &'a str,
-    /// Which run of the program it belongs to.
-    pub run: &'a str,
-    /// Which node.
-    pub node: &'a NodeName,
-    /// Which step of the node's change, from 1.
-    pub step: usize,
-    /// What stage it has reached.
-    pub stage: Stage,
-    /// The fields it is about; `found` is before, `planned` is after.
-    pub fields: &'a [Difference],
-}
 
 /// How far a step is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Stage {
     /// About to be sent.
@@ -66,6 +39,12 @@ pub enum Stage {
 }
 
 impl Stage {
+    /// Whether it says that the step was sent.
+    #[must_use]
+    pub const fn is_sent(self) -> bool {
+        matches!(self, Self::Sending | Self::Repeating)
+    }
+
     /// Its word in the logbook and on the screen.
     #[must_use]
     pub const fn word(self) -> &'static str {

@@ -1,0 +1,98 @@
+//! `undo`: make the rig what it was before a run.
+
+use std::net::Ipv4Addr;
+
+use lantern_core::census::NodeName;
+use lantern_core::change::{Aspect, Choice};
+use lantern_core::conversation::Concern;
+use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
+use lantern_core::pattern::Pattern;
+
+use super::changes::{Around, Errand, HowToWrite, carry_out, word, words};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::logbook_file::runs_of;
+use crate::output::Out;
+use crate::session::{Session, Where};
+
+/// Take back what a run of apply or set has changed
+///
+/// Looks where everybody is now, and plans, shows, asks, writes and reads back like any change. Without --run it is the last
+/// run that was not taken back. What was not told before it was changed cannot be taken back; that is said first.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// Which run, as the logbook calls it
+    #[arg(long, value_name = "RUN")]
+    run: Option<String>,
+
+    /// Keep the steps up to this one, as logbook show numbers them
+    #[arg(long, value_name = "NUMBER", default_value_t = 0)]
+    keep: usize,
+
+    /// Only these nodes, as in 'quay-*'; may be given several times
+    #[arg(long, value_name = "NAME")]
+    node: Vec<Pattern>,
+
+    /// Only this sort of settings; may be given several times
+    #[arg(long, value_name = "SORT", value_parser = word(&Aspect::WORDS))]
+    only: Vec<String>,
+
+    #[command(flatten)]
+    at: Where,
+
+    #[command(flatten)]
+    how: HowToWrite,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let sheet = args.at.sheet(out)?;
+    let logbook = sheet.as_ref().map_or_else(crate::files::own_logbook, crate::files::SheetFile::logbook);
+    let runs = runs_of(&logbook, out)?;
+    let run = match &args.run {
+        Some(wanted) => runs.iter().find(|run| run.id == *wanted).ok_or_else(|| Failure::NoRun {
+            wanted: wanted.clone(),
+            there: runs.iter().map(|run| run.id.clone()).collect(),
+        })?,
+        None => Run::to_undo(&runs).ok_or_else(|| Failure::NothingToUndo { logbook: logbook.clone() })?,
+    };
+    let choice = Choice { nodes: args.node.clone(), areas: Vec::new(), only: words(&Aspect::WORDS, &args.only) };
+    let backs = run.back(&choice, args.keep);
+    let order = run.order().map_or("a run", Order::word);
+    out.note(&format!("taking back {order} of {} (run {})", run.at, run.id))?;
+    tell_lost(&backs, out)?;
+    if backs.is_empty() {
+        let there = run.nodes().iter().map(|node| node.name.clone()).collect();
+        let wanted = choice.to_string();
+        return Err(if args.node.is_empty() {
+            Failure::NothingToUndo { logbook }
+        } else {
+            Failure::NotInRun { wanted, there }
+        });
+    }
+    let session = Session::with_sheet(args.at.adapter.as_deref(), sheet, out)?;
+    let _alone = args.how.alone_on(&session)?;
+    let places: Vec<Ipv4Addr> = backs.iter().flat_map(|back| back.places.iter().copied()).collect();
+    let known: Vec<&NodeName> = backs.iter().map(|back| &back.node).collect();
+    let look = session.look(Concern::of_known(known, places.iter().copied()), places, out)?;
+    let around = Around::of(&session, &look)?;
+    let plan = plan_back(&backs, &around.protection());
+    let undoes = Some(run.id.clone());
+    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
+    let errand = Errand {
+        begun: Begun { order: Order::Undo, sheet, choice, undoes, keep: args.keep, resumed: false },
+        run: None,
+        go_on: format!("deft-lantern undo --run {}", run.id),
+    };
+    carry_out(&session, &plan, &errand, args.how, out)
+}
+
+/// What nobody knows how it was.
+fn tell_lost(backs: &[Back], out: &mut Out) -> Result<(), Failure> {
+    for back in backs.iter().filter(|back| !back.lost.is_empty()) {
+        let fields: Vec<String> = back.lost.iter().map(ToString::to_string).collect();
+        let (name, fields) = (&back.node.name, fields.join(", "));
+        out.note(&format!("{name}: {fields} cannot be taken back, since it was not told before"))?;
+    }
+    Ok(())
+}

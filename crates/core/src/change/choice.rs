@@ -1,0 +1,100 @@
+//! Which part of a sheet, and of each device, somebody means.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use crate::facts::{Field, PortField};
+use crate::pattern::Pattern;
+
+/// A part of what could be changed. Where nothing is named, everything is meant.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Choice {
+    /// Devices by name.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub nodes: Vec<Pattern>,
+    /// Areas of the sheet by name.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub areas: Vec<String>,
+    /// Aspects of a device.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub only: Vec<Aspect>,
+}
+
+/// One sort of settings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Aspect {
+    /// Address, mask, gateway, DHCP.
+    Addresses,
+    /// Name and label.
+    Names,
+    /// Universe, direction and protocol of each port.
+    Universes,
+    /// What happens on data loss, how sources are combined, RDM.
+    Behaviour,
+}
+
+impl Aspect {
+    /// Their words.
+    pub const WORDS: [(&'static str, Self); 4] = [
+        ("addresses", Self::Addresses),
+        ("names", Self::Names),
+        ("universes", Self::Universes),
+        ("behaviour", Self::Behaviour),
+    ];
+
+    /// The one that `field` belongs to; `None` for what is only told.
+    const fn of(field: Field) -> Option<Self> {
+        match field {
+            Field::Address | Field::Addressing | Field::Mask | Field::Gateway => Some(Self::Addresses),
+            Field::Name | Field::Label => Some(Self::Names),
+            Field::Port(
+                _,
+                PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,
+            )
+            | Field::Pages => Some(Self::Universes),
+            Field::OnDataLoss | Field::Port(_, PortField::Merge | PortField::Rdm | PortField::OnDataLoss) => {
+                Some(Self::Behaviour)
+            }
+            _ => None,
+        }
+    }
+}
+
+impl Choice {
+    /// Whether everything is meant.
+    #[must_use]
+    pub fn is_everything(&self) -> bool {
+        self.nodes.is_empty() && self.areas.is_empty() && self.only.is_empty()
+    }
+
+    /// Whether a device that has one of these names is meant.
+    #[must_use]
+    pub fn names(&self, names: &[&str]) -> bool {
+        self.nodes.is_empty() || self.nodes.iter().any(|node| names.iter().any(|name| node.matches(name)))
+    }
+
+    /// Whether this area is meant; `None` for a device that is in none.
+    #[must_use]
+    pub fn has_area(&self, area: Option<&str>) -> bool {
+        self.areas.is_empty() || area.is_some_and(|area| self.areas.iter().any(|one| one == area))
+    }
+
+    /// Whether this field is meant.
+    #[must_use]
+    pub fn has(&self, field: Field) -> bool {
+        self.only.is_empty() || Aspect::of(field).is_some_and(|aspect| self.only.contains(&aspect))
+    }
+}
+
+impl fmt::Display for Choice {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut parts: Vec<String> = self.nodes.iter().map(|node| node.text().to_owned()).collect();
+        parts.extend(self.areas.iter().map(|area| format!("area {area}")));
+        let word = |aspect: &Aspect| Aspect::WORDS.iter().find(|(_, one)| one == aspect).map(|(word, _)| *word);
+        parts.extend(self.only.iter().filter_map(|aspect| Some(format!("only {}", word(aspect)?))));
+        f.write_str(&if parts.is_empty() { "everything".to_owned() } else { parts.join(", ") })
+    }
+}

@@ -1,0 +1,53 @@
+//! What a node really is, whatever it tells: what its own screen would show.
+
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+
+use super::SimNode;
+
+/// The settings of a node, for comparing what is said of it with what is so.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Truth {
+    /// Its MAC address.
+    pub mac: MacAddress,
+    /// Whether it is on and has started.
+    pub is_on: bool,
+    /// Its address, mask and gateway.
+    pub ip: (Ipv4Addr, Ipv4Addr, Ipv4Addr),
+    /// Whether it takes them by DHCP.
+    pub dhcp: bool,
+    /// Its short name.
+    pub name: String,
+    /// Its long name.
+    pub label: String,
+    /// What happens on data loss (Art-Net 4, ArtPollReply "Status3" bits 7-6).
+    pub on_data_loss: u8,
+    /// Each port's net, sub, kind, universe as input and as output, merge and protocol (GoodOutputA bits 1-0), and RDM
+    /// switched off (GoodOutputB bit 7).
+    pub ports: Vec<[u8; 7]>,
+}
+
+impl SimNode {
+    /// What it really is.
+    #[must_use]
+    pub fn truth(&self) -> Truth {
+        let first = &self.pages[0];
+        let ports = self.pages.iter().flat_map(|page| {
+            page.ports.iter().map(|port| {
+                let (merge, rdm) = (port.output_a.0 & 0x03, port.output_b.0 & 0x80);
+                [page.net, page.sub, port.kind.0, port.switch_in, port.switch_out, merge, rdm]
+            })
+        });
+        Truth {
+            mac: self.setup.mac,
+            is_on: self.is_listening(),
+            ip: self.settings(),
+            dhcp: self.dhcp,
+            name: first.short_name.to_lossy(),
+            label: first.long_name.to_lossy(),
+            on_data_loss: first.status3.0 & 0xc0,
+            ports: ports.collect(),
+        }
+    }
+}
