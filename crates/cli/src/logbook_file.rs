@@ -5,7 +5,7 @@ use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use lantern_core::change::Change;
-use lantern_core::logbook::{self, Along, Begun, Ending, FORMAT, Line, Planned, Record, Run, Stage, StepTaken};
+use lantern_core::logbook::{self, Begun, Ending, FORMAT, Line, Planned, Record, Run, StepTaken};
 
 use crate::clock;
 use crate::failure::Failure;
@@ -68,17 +68,10 @@ impl LogbookFile {
     }
 
     /// Writes down what stage a step of a change has reached.
-    pub(crate) fn write(
-        &mut self,
-        (place, change): (usize, &Change),
-        step: usize,
-        stage: Stage,
-        along: Vec<Along>,
-    ) -> Result<(), Failure> {
-        let fields = change.steps.get(step).map_or_else(Vec::new, |step| step.differences.clone());
-        let node = change.node_name();
-        self.append([Record::Step(StepTaken { change: place + 1, node, step: step + 1, stage, fields, along })])?;
-        self.sent |= stage.is_sent();
+    pub(crate) fn write(&mut self, step: StepTaken) -> Result<(), Failure> {
+        let is_sent = step.stage.is_sent();
+        self.append([Record::Step(step)])?;
+        self.sent |= is_sent;
         Ok(())
     }
 

@@ -102,6 +102,7 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
         earlier: &[],
         outside: false,
         going_back: false,
+        silent: &[],
         parking: None,
     };
     let plan = plan_one(&Subject::of_node(census.designated("quay-north").unwrap()), &wanted, &protection);

@@ -208,6 +208,7 @@ fn try_one(seed: u64) -> String {
         earlier: &[],
         outside: false,
         going_back: false,
+        silent: &[],
         parking: None,
     };
     let plan = plan_one(&Subject::of_node(node), &wanted, &protection);

@@ -22,6 +22,10 @@ pub struct Trouble {
 #[derive(Debug)]
 pub struct Link {
     trouble: Trouble,
+    /// How many datagrams it has had to carry.
+    carried: u64,
+    /// The one that it loses whatever its trouble, from 0.
+    loses: Option<u64>,
     dice: StdRng,
 }
 
@@ -43,12 +47,32 @@ impl Link {
             reorder: share(reorder),
             corrupt: share(corrupt),
         };
-        Self { trouble, dice: StdRng::seed_from_u64(seed) }
+        Self { trouble, carried: 0, loses: None, dice: StdRng::seed_from_u64(seed) }
+    }
+
+    /// A link that loses nothing but its `number`-th datagram, from 0.
+    #[must_use]
+    pub fn losing_only(number: u64, seed: u64) -> Self {
+        Self { loses: Some(number), ..Self::new(0.0, seed) }
+    }
+
+    /// How many datagrams it has had to carry.
+    #[must_use]
+    pub const fn carried(&self) -> u64 {
+        self.carried
+    }
+
+    /// From now on it loses, doubles, holds up and damages nothing.
+    pub fn heal(&mut self) {
+        (self.trouble, self.loses) = (Trouble::default(), None);
     }
 
     /// Whether the next datagram arrives.
     pub fn delivers(&mut self) -> bool {
-        !self.dice.random_bool(self.trouble.loss)
+        let number = self.carried;
+        self.carried += 1;
+        let is_lost = self.dice.random_bool(self.trouble.loss);
+        !is_lost && self.loses != Some(number)
     }
 
     /// Whether the datagram arrives a second time.

@@ -1,7 +1,7 @@
 //! `apply`: make the rig what the sheet says.
 
 use lantern_core::address::AddressRange;
-use lantern_core::change::{Aspect, Choice, plan_by_sheet};
+use lantern_core::change::{Aspect, Choice, plan_by_sheet, waiting_places};
 use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::compare_all;
 use lantern_core::conversation::Concern;
@@ -10,7 +10,7 @@ use lantern_core::logbook::{Begun, Order, Run, resume};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::SheetNode;
 
-use super::changes::{Around, Errand, HowToWrite, carry_out, word, words};
+use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word, words};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -76,10 +76,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };
     let _alone = args.how.alone_on(&session)?;
-    let addresses = sheet.nodes.iter().filter_map(SheetNode::fixed_address).collect();
-    let look = session.look(Concern::of_sheet(sheet), addresses, out)?;
+    let_settle(&runs, &session.logbook_path(), out)?;
+    let planned = sheet.nodes.iter().filter_map(SheetNode::fixed_address);
+    let likely = planned.chain(waiting_places(session.seats(), Some(sheet), args.parking)).collect();
+    let look = session.look(Concern::of_sheet(sheet), likely, out)?;
     let comparison = compare_all(sheet, &look.census, look.everybody());
-    let around = Around::of(&session, &look)?.parking(args.parking);
+    let around = Around::of(&session, &look, &runs)?.parking(args.parking);
     let mut plan = plan_by_sheet(&comparison, &around.protection(), &choice);
     if let Some(run) = resumed {
         resume::place_silent(run, &mut plan);

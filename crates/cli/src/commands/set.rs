@@ -11,9 +11,10 @@ use lantern_core::pattern::Pattern;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{DataLoss, Direction, Merge, Protocol};
 
-use super::changes::{Around, Errand, HowToWrite, carry_out, word};
+use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word};
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::logbook_file::runs_of;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
@@ -100,13 +101,15 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Some(_) => Concern::Everybody,
         None => Concern::of_one(&args.node, likely.iter().copied()),
     };
+    let runs = runs_of(&session.logbook_path(), out)?;
+    let_settle(&runs, &session.logbook_path(), out)?;
     let look = session.look(concern, likely, out)?;
     let subjects = match &pattern {
         Some(pattern) => look.census.subjects(pattern)?,
         None => vec![look.census.subject(&args.node)?],
     };
     args.refuse_one_for_several(subjects.len())?;
-    let around = Around::of(&session, &look)?.outside(args.outside);
+    let around = Around::of(&session, &look, &runs)?.outside(args.outside);
     let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
     let plan = plan_each(&wishes, &around.protection());
     let sheet = session.sheet_file().map(|file| file.path.display().to_string());

@@ -3,12 +3,12 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::census::NodeName;
-use lantern_core::change::{Aspect, Choice};
+use lantern_core::change::{Aspect, Choice, waiting_places};
 use lantern_core::conversation::Concern;
 use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
 use lantern_core::pattern::Pattern;
 
-use super::changes::{Around, Errand, HowToWrite, carry_out, word, words};
+use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word, words};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
@@ -72,10 +72,13 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     let session = Session::with_sheet(args.at.adapter.as_deref(), sheet, out)?;
     let _alone = args.how.alone_on(&session)?;
+    let_settle(&runs, &logbook, out)?;
     let places: Vec<Ipv4Addr> = backs.iter().flat_map(|back| back.places.iter().copied()).collect();
     let known: Vec<&NodeName> = backs.iter().map(|back| &back.node).collect();
-    let look = session.look(Concern::of_known(known, places.iter().copied()), places, out)?;
-    let around = Around::of(&session, &look)?;
+    let waiting = waiting_places(session.seats(), session.sheet(), None);
+    let likely = places.iter().copied().chain(waiting).collect();
+    let look = session.look(Concern::of_known(known, places), likely, out)?;
+    let around = Around::of(&session, &look, &runs)?;
     let plan = plan_back(&backs, &around.protection());
     let undoes = Some(run.id.clone());
     let sheet = session.sheet_file().map(|file| file.path.display().to_string());

@@ -5,13 +5,13 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::Change;
 use super::holders::{Earlier, Holder, Surroundings};
 use super::rules::{
     EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE, OWN,
     PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
 };
 use super::settable::too_long;
+use super::{Change, Silent};
 use crate::address::Seat;
 use crate::address::{AddressRange, Mask, Role, Subnet, Unusable};
 use crate::census::Subject;
@@ -37,6 +37,8 @@ pub struct Protection<'a> {
     pub own: &'a [Ipv4Addr],
     /// Who was seen by earlier surveys, and is silent now.
     pub earlier: &'a [Earlier],
+    /// Who belongs to the rig and does not answer now: no address of theirs is given to anybody.
+    pub silent: &'a [Silent],
     /// Whether an address outside the sheet's networks and areas is meant.
     pub outside: bool,
     /// Whether everybody goes back to where they were: then what the sheet plans for others holds no address.

@@ -8,6 +8,7 @@ mod parking;
 mod plan;
 mod rules;
 mod settable;
+mod silent;
 mod steps;
 
 use std::net::Ipv4Addr;
@@ -19,7 +20,9 @@ pub use choice::{Aspect, Choice};
 pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
 pub use holders::Earlier;
+pub use parking::waiting_places;
 pub use plan::{ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
+pub use silent::Silent;
 pub use steps::{Step, StepMessage};
 
 pub(crate) use rules::RULES;

@@ -7,22 +7,44 @@ use super::graph::Detour;
 use super::guard::Leaving;
 use super::holders::Surroundings;
 use super::{Change, steps};
-use crate::address::{AddressRange, Mask, Role, Subnet};
+use crate::address::{AddressRange, Mask, Role, Seat, Subnet};
 use crate::census::Subject;
 use crate::compare::{Addressing, Wanted};
 use crate::facts::{Difference, Field};
-use crate::sheet::Gateway;
+use crate::sheet::{Gateway, RigSheet};
 
 /// How many addresses of a subnet are looked at for one that is free.
 const MOST_LOOKED_AT: u32 = 65_536;
 /// What a device that does not tell its mask is taken to share with this computer's seat, at most.
 const USUAL: Mask = Mask::SIXTEEN;
 
+/// How many addresses of a range are asked for before a plan is made.
+const ASKED: u32 = 16;
+
+/// Addresses at which devices may have to wait: whoever looks before a plan is made asks for them too, so that one that
+/// somebody silent holds is not chosen.
+#[must_use]
+pub fn waiting_places(seats: &[Seat], sheet: Option<&RigSheet>, parking: Option<AddressRange>) -> Vec<Ipv4Addr> {
+    let networks = || sheet.into_iter().flat_map(|sheet| &sheet.networks).map(|network| network.range.value);
+    let of_seat = |seat: &Seat| {
+        let own = networks().find(|network| network.contains(seat.own) && network.mask() > seat.subnet.mask());
+        own.unwrap_or(seat.subnet).hosts()
+    };
+    let ranges: Vec<AddressRange> =
+        parking.map_or_else(|| seats.iter().map(of_seat).collect(), |parking| vec![parking]);
+    let last_of = |range: AddressRange| {
+        let (first, last) = (u32::from(range.first()), u32::from(range.last()));
+        (first.max(last.saturating_sub(ASKED - 1))..=last).rev().map(Ipv4Addr::from)
+    };
+    ranges.into_iter().flat_map(last_of).collect()
+}
+
 /// Finds free addresses to wait at, each for one device: from the end of the range backwards, where plans begin last.
 pub(super) struct Parking<'a> {
     around: &'a Surroundings<'a>,
     leaving: &'a Leaving,
-    gateways: HashSet<Ipv4Addr>,
+    /// Gateways, and where somebody silent may be.
+    spoken_for: HashSet<Ipv4Addr>,
     /// For each range the next address to look at.
     next: HashMap<(Ipv4Addr, Ipv4Addr), u32>,
 }
@@ -34,7 +56,8 @@ impl<'a> Parking<'a> {
             Gateway(gateway) => gateway,
         });
         let told = around.around.census.nodes().iter().filter_map(|node| Some(node.settings?.gateway));
-        Self { around, leaving, gateways: planned.chain(told).collect(), next: HashMap::new() }
+        let silent = around.around.silent.iter().flat_map(|one| one.places.iter().copied());
+        Self { around, leaving, spoken_for: planned.chain(told).chain(silent).collect(), next: HashMap::new() }
     }
 
     /// This change by way of a free address; `None` where there is none, or the device cannot go there.
@@ -81,7 +104,7 @@ impl<'a> Parking<'a> {
     fn is_free(&self, address: Ipv4Addr, subject: &Subject) -> bool {
         let around = &self.around.around;
         let is_own = around.own.contains(&address) || around.seats.iter().any(|seat| seat.own == address);
-        let is_spoken_for = self.gateways.contains(&address) || self.leaving.is_wanted(address);
+        let is_spoken_for = self.spoken_for.contains(&address) || self.leaving.is_wanted(address);
         let network = around.sheet.and_then(|s| s.networks.iter().find(|n| n.range.value.contains(address)));
         let is_kept = |range: &AddressRange| range.contains(address);
         let is_kept = network.is_some_and(|network| {

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Choice, Graph, Protection, graph, settable, steps};
+use super::{Change, Choice, Graph, Protection, graph, settable, silent, steps};
 use crate::census::{Subject, Unit};
 use crate::compare::{Comparison, Row, State, Wanted};
 use crate::facts::{Difference, Field};
@@ -194,6 +194,8 @@ fn draft(
 }
 
 fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>) -> ChangePlan {
+    let (changes, left) = silent::leave_out(changes, around.around.silent);
+    plan.untouched.extend(left);
     let leaving = Leaving::of(&changes);
     for change in &changes {
         plan.findings.extend(around.against(change, &leaving));

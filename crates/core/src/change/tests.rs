@@ -69,6 +69,7 @@ fn protection<'a>(census: &'a Census, sheet: &'a RigSheet, seats: &'a [Seat]) ->
         earlier: &[],
         outside: false,
         going_back: false,
+        silent: &[],
         parking: None,
     }
 }

@@ -1,14 +1,15 @@
 //! Apply: makes a plan's changes, a talk each, several side by side at one pace. A change begins when everything that it waits
 //! for is made; a failure holds back what waits for it, and nothing else unless that is asked for.
 
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::VecDeque;
 use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use super::pace::Pace;
+use super::schedule::Schedule;
 use super::{Conversation, Heard, Outcome, Outgoing, Talk, TalkEvent, Vantage};
 use crate::census::Subject;
-use crate::change::{Change, ChangePlan, Graph, Why};
+use crate::change::{Change, ChangePlan, Graph, Wait, Why};
 
 /// A change that was begun: what became of it, and whom it is about as last heard.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -80,12 +81,7 @@ pub struct Apply {
     graph: Graph,
     vantage: Vantage,
     manner: Manner,
-    /// For each change those that wait for it.
-    behind: Vec<Vec<usize>>,
-    /// For each change how many of those that it waits for are not made yet.
-    missing: Vec<usize>,
-    ready: BTreeSet<usize>,
-    held_back: Vec<bool>,
+    schedule: Schedule,
     running: Vec<Running>,
     made: Vec<Option<Made>>,
     pace: Pace,
@@ -93,7 +89,6 @@ pub struct Apply {
     sent: VecDeque<Outgoing>,
     everybody: Everybody,
     events: VecDeque<ApplyEvent>,
-    failed: usize,
     /// How long those took that have ended, all together.
     spent: Duration,
 }
@@ -119,21 +114,13 @@ impl Apply {
     #[must_use]
     pub fn new(plan: &ChangePlan, vantage: Vantage, manner: Manner) -> Self {
         let count = plan.changes.len();
-        let mut behind = vec![Vec::new(); count];
-        let waits = |change: usize| plan.graph.waits(change);
-        for change in 0..count {
-            waits(change).iter().for_each(|wait| behind[wait.on].push(change));
-        }
-        let missing: Vec<usize> = (0..count).map(|change| waits(change).len()).collect();
+        let schedule = Schedule::new(&plan.graph, count, manner.at_once, manner.stop_on_failure);
         Self {
             changes: plan.changes.clone(),
             graph: plan.graph.clone(),
             vantage,
             manner,
-            behind,
-            ready: (0..count).filter(|change| missing[*change] == 0).collect(),
-            missing,
-            held_back: vec![false; count],
+            schedule,
             running: Vec::new(),
             made: vec![None; count],
             pace: Pace::new(Pace::USUAL),
@@ -141,7 +128,6 @@ impl Apply {
             sent: VecDeque::new(),
             everybody: Everybody::default(),
             events: VecDeque::new(),
-            failed: 0,
             spent: Duration::ZERO,
         }
     }
@@ -157,27 +143,19 @@ impl Apply {
     pub fn how_far(&self) -> HowFar {
         let of = self.changes.len();
         let ended = self.made.iter().flatten().count();
-        let held_back = self.held_back.iter().filter(|held| **held).count();
+        let (failed, held_back) = self.schedule.lost();
         let rounds = (of - ended - held_back).div_ceil(self.manner.at_once.max(1));
         let mean = u32::try_from(ended).ok().and_then(|ended| self.spent.checked_div(ended));
         let left = mean.map(|mean| mean.saturating_mul(u32::try_from(rounds).unwrap_or(u32::MAX)));
-        HowFar { of, ended, failed: self.failed, held_back, under_way: self.running.len(), left }
+        HowFar { of, ended, failed, held_back, under_way: self.running.len(), left }
     }
 
     fn tell(&mut self, change: usize, news: ApplyNews) {
         self.events.push_back(ApplyEvent { change, news });
     }
 
-    /// The next change that waits for nobody.
-    fn next_change(&self) -> Option<usize> {
-        let is_stopped = self.failed > 0 && self.manner.stop_on_failure;
-        let has_room = self.running.len() < self.manner.at_once.max(1);
-        self.ready.first().copied().filter(|_| has_room && !is_stopped)
-    }
-
     fn begin(&mut self, now: Duration) {
-        while let Some(change) = self.next_change() {
-            self.ready.remove(&change);
+        while let Some(change) = self.schedule.begin() {
             let mut talk = self.changes[change].talk(self.vantage.clone(), self.manner.restart_time);
             self.tell(change, ApplyNews::Begun);
             talk.wake(Duration::ZERO);
@@ -208,36 +186,15 @@ impl Apply {
             self.made[change] = Some(made.clone());
             self.tell(change, ApplyNews::Made(made.clone()));
             if is_failure {
-                self.failed += 1;
-                self.hold_back(change);
-            } else {
-                self.let_go(change, &made.subject);
-            }
-        }
-    }
-
-    /// Whoever waited only for this change may begin.
-    fn let_go(&mut self, change: usize, now: &Subject) {
-        for behind in self.behind[change].clone() {
-            let is_same = |why: Why| matches!(why, Why::Parked(_));
-            if self.graph.waits(behind).iter().any(|wait| wait.on == change && is_same(wait.why)) {
-                self.changes[behind].subject = now.clone();
-            }
-            self.missing[behind] -= 1;
-            if self.missing[behind] == 0 && !self.held_back[behind] {
-                self.ready.insert(behind);
-            }
-        }
-    }
-
-    /// Whoever waits for this change, or for one that does, is not begun.
-    fn hold_back(&mut self, failed: usize) {
-        let mut left = vec![failed];
-        while let Some(on) = left.pop() {
-            for behind in self.behind[on].clone() {
-                if !std::mem::replace(&mut self.held_back[behind], true) {
+                for (behind, on) in self.schedule.failed(change) {
                     self.tell(behind, ApplyNews::HeldBack(on));
-                    left.push(behind);
+                }
+                continue;
+            }
+            for behind in self.schedule.made(change).to_vec() {
+                let is_same = |wait: &Wait| wait.on == change && matches!(wait.why, Why::Parked(_));
+                if self.graph.waits(behind).iter().any(is_same) {
+                    self.changes[behind].subject = made.subject.clone();
                 }
             }
         }
@@ -297,7 +254,7 @@ impl Conversation for Apply {
     fn wake_at(&self) -> Option<Duration> {
         let talks = self.running.iter().filter_map(|running| Some(running.since + running.talk.wake_at()?));
         let paced = (!self.waiting.is_empty()).then(|| self.pace.next());
-        let begins = self.next_change().map(|_| Duration::ZERO);
+        let begins = self.schedule.next().map(|_| Duration::ZERO);
         talks.chain(paced).chain(begins).min()
     }
 

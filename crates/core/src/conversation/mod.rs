@@ -24,6 +24,7 @@ mod outbox;
 mod pace;
 mod probe;
 mod reach;
+mod schedule;
 #[cfg(test)]
 mod script;
 mod survey;

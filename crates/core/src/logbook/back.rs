@@ -1,13 +1,12 @@
 //! What it takes to take a run back.
 
-use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::net::Ipv4Addr;
 
 use super::Run;
 use crate::census::{Again, NodeName};
-use crate::change::{ChangePlan, Choice, Protection, Untouched, Wish, plan_each};
-use crate::compare::{Addressing, Wanted};
+use crate::change::{ChangePlan, Choice, Protection, Silent, Untouched, Wish, plan_each};
+use crate::compare::Wanted;
 use crate::facts::{Difference, Field, Known, Value};
 
 /// What one device was before a run.
@@ -83,56 +82,28 @@ impl Gathered {
 /// come into the way of one that is.
 #[must_use]
 pub fn plan_back(backs: &[Back], protection: &Protection<'_>) -> ChangePlan {
-    let mut left = Left::default();
-    let mut wishes: Vec<Option<Wish>> = Vec::with_capacity(backs.len());
+    let (mut untouched, mut wishes, mut silent) = (Vec::new(), Vec::new(), protection.silent.to_vec());
     for back in backs {
         let name = &back.node.name;
-        wishes.push(match protection.census.again(&back.node) {
+        let places: Vec<String> = back.places.iter().map(ToString::to_string).collect();
+        let why = match protection.census.again(&back.node) {
             Again::Is(subject) => {
-                Some(Wish { subject, wanted: back.wanted.clone(), reason: "taken back".to_owned() })
+                wishes.push(Wish { subject, wanted: back.wanted.clone(), reason: "taken back".to_owned() });
+                continue;
             }
-            Again::Several => {
-                left.alone(name, "several units bear its MAC address", &back.places);
-                None
-            }
-            Again::Nobody => {
-                let places: Vec<String> = back.places.iter().map(ToString::to_string).collect();
-                let why = format!("it does not answer; it was last at {}", places.join(" or "));
-                left.alone(name, why, &back.places);
-                None
-            }
+            Again::Several => "several units bear its MAC address".to_owned(),
+            Again::Nobody => format!("it does not answer; it was last at {}", places.join(" or ")),
+        };
+        untouched.push(Untouched { name: name.clone(), why: why.into() });
+        silent.push(Silent {
+            name: name.clone(),
+            mac: back.node.mac,
+            places: back.places.clone(),
+            why: Silent::NO_ANSWER,
         });
     }
-    let wants = |wish: &Option<Wish>| match wish.as_ref()?.wanted.addressing {
-        Some(Addressing::Fixed(address)) => Some(address),
-        _ => None,
-    };
-    let mut place_of: HashMap<Ipv4Addr, usize> = HashMap::new();
-    for (place, address) in wishes.iter().enumerate().filter_map(|(place, wish)| Some((place, wants(wish)?))) {
-        place_of.insert(address, place);
-    }
-    while let Some((address, holder)) = left.places.pop() {
-        let Some(wish) = place_of.get(&address).and_then(|place| wishes[*place].take()) else { continue };
-        let why = format!("its old address {address} may be held by {holder}, which is left alone");
-        left.alone(&wish.subject.title(), why, &[wish.subject.address()]);
-    }
-    let wishes: Vec<Wish> = wishes.into_iter().flatten().collect();
-    let back = Protection { outside: true, going_back: true, ..*protection };
+    let back = Protection { outside: true, going_back: true, silent: &silent, ..*protection };
     let mut plan = plan_each(&wishes, &back);
-    plan.untouched = left.untouched;
+    plan.untouched.extend(untouched);
     plan
-}
-
-/// Who is left alone, and which addresses are theirs.
-#[derive(Default)]
-struct Left {
-    untouched: Vec<Untouched>,
-    places: Vec<(Ipv4Addr, String)>,
-}
-
-impl Left {
-    fn alone(&mut self, name: &str, why: impl Into<Cow<'static, str>>, places: &[Ipv4Addr]) {
-        self.untouched.push(Untouched { name: name.to_owned(), why: why.into() });
-        self.places.extend(places.iter().map(|place| (*place, name.to_owned())));
-    }
 }

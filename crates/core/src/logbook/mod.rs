@@ -9,12 +9,14 @@ mod read;
 mod record;
 pub mod resume;
 mod run;
+mod silent;
 mod stage;
 
 pub use back::{Back, plan_back};
 pub use read::{LogbookError, read};
 pub use record::{Along, Begun, Ending, FORMAT, Line, Order, Planned, Record, StepTaken};
 pub use run::{Run, Taken};
+pub use silent::silent_of;
 pub use stage::Stage;
 
 #[cfg(test)]

@@ -4,8 +4,8 @@ use serde::{Deserialize, Serialize};
 
 use super::Stage;
 use crate::census::NodeName;
-use crate::change::{Change, Choice};
-use crate::conversation::Shift;
+use crate::change::{Change, ChangePlan, Choice};
+use crate::conversation::{ApplyEvent, ApplyNews, Outcome, Shift, TalkEvent};
 use crate::facts::{Difference, Facts, Field, Value};
 
 /// The version of the format.
@@ -64,7 +64,7 @@ pub struct Begun {
 }
 
 /// By which command something is changed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Order {
     /// By the sheet.
@@ -88,7 +88,7 @@ impl Order {
 }
 
 /// How a run ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Ending {
     /// Everything was made.
@@ -178,6 +178,37 @@ impl TryFrom<WrittenAlong> for Along {
 impl From<&Shift> for Along {
     fn from(shift: &Shift) -> Self {
         Self { field: shift.field, before: shift.before.clone(), after: shift.after.clone() }
+    }
+}
+
+impl StepTaken {
+    /// What is written of an event of a plan that is carried out; `None` for one that tells of no step. A step that is sent is
+    /// on disk before it leaves.
+    #[must_use]
+    pub fn of_event(plan: &ChangePlan, event: &ApplyEvent) -> Option<Self> {
+        let ApplyNews::Talk(talk) = &event.news else { return None };
+        let (step, stage) = match talk {
+            TalkEvent::Sent(step) => (*step, Stage::Sending),
+            TalkEvent::Repeated(step) => (*step, Stage::Repeating),
+            TalkEvent::Confirmed(step) => (*step, Stage::Confirmed),
+            TalkEvent::Ended(_, Outcome::Done) => return None,
+            TalkEvent::Ended(step, outcome) => (*step, Stage::from(outcome)),
+            TalkEvent::Probing(..) | TalkEvent::Restarting | TalkEvent::Back(_) => return None,
+        };
+        let along = match talk {
+            TalkEvent::Ended(_, Outcome::MovedAlong(shifts)) => shifts.iter().map(Along::from).collect(),
+            _ => Vec::new(),
+        };
+        Some(Self { along, ..Self::of(plan, event.change, step, stage) })
+    }
+
+    /// That a step of a change, each by its place, is so far.
+    #[must_use]
+    pub fn of(plan: &ChangePlan, change: usize, step: usize, stage: Stage) -> Self {
+        let planned = &plan.changes[change];
+        let fields = planned.steps.get(step).map_or_else(Vec::new, |step| step.differences.clone());
+        let node = planned.node_name();
+        Self { change: change + 1, node, step: step + 1, stage, fields, along: Vec::new() }
     }
 }
 

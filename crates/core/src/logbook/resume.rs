@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::net::Ipv4Addr;
+use std::time::Duration;
 
 use lantern_wire::MacAddress;
 
@@ -12,6 +13,17 @@ use crate::change::ChangePlan;
 use crate::compare::Wanted;
 use crate::facts::Difference;
 use crate::sheet::RigSheet;
+
+/// How long after an order a device that still answers from where it was may yet begin to obey it: the order may have been held
+/// up on its way, and some take their time. What a program that was killed had sent is waited for that long.
+pub const SETTLES: Duration = Duration::from_secs(10);
+
+/// Whether a run was killed or broken off with orders under way, of which nobody knows whether they will be obeyed.
+#[must_use]
+pub fn is_unsettled(run: &Run) -> bool {
+    let is_open = |stage| matches!(stage, Stage::Sending | Stage::Repeating | Stage::BrokenOff);
+    run.last_steps().values().any(|taken| is_open(taken.step.stage))
+}
 
 /// How far a run came, in words.
 #[must_use]

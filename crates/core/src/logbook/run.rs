@@ -103,7 +103,9 @@ impl Run {
     #[must_use]
     pub fn to_resume(runs: &[Self]) -> Option<&Self> {
         let last = runs.iter().rfind(|run| !(run.taken.is_empty() && run.ended.is_some()))?;
-        (last.order() == Some(Order::Apply) && last.ended != Some(Ending::Done)).then_some(last)
+        let is_open = last.order() == Some(Order::Apply) && last.ended != Some(Ending::Done);
+        // What was taken back is begun anew, so that it can be taken back anew.
+        (is_open && !last.is_undone(runs)).then_some(last)
     }
 
     /// The last of these runs that changed something and was not taken back.

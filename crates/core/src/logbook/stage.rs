@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::conversation::Outcome;
 
 /// How far a step is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Stage {
     /// About to be sent.

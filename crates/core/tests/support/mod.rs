@@ -16,6 +16,8 @@ use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
 use proptest::prelude::ProptestConfig;
 use proptest::test_runner::FileFailurePersistence;
 
+pub(crate) mod night;
+
 pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
 
 /// A datagram as it comes in on the Art-Net port.
@@ -59,6 +61,7 @@ pub(crate) fn protection<'a>(
         earlier: &[],
         outside: false,
         going_back: false,
+        silent: &[],
         parking: None,
     }
 }
@@ -85,7 +88,7 @@ pub(crate) fn run_seeing<C: Conversation>(
     drive(
         conversation,
         ground,
-        |_, _, _| {},
+        |_, _, _| true,
         |outgoing| {
             if let Some((_, to, bytes)) = outgoing.as_datagram() {
                 see(*to.ip(), bytes);
@@ -98,18 +101,31 @@ pub(crate) fn run_seeing<C: Conversation>(
 pub(crate) fn run_with<C>(
     conversation: &mut C,
     ground: &mut MemoryGround,
-    meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
+    mut meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
 ) -> (Vec<(Duration, C::Event)>, Duration)
 where
     C: Conversation,
 {
-    drive(conversation, ground, meddle, |_| {})
+    let go_on = |ground: &mut MemoryGround, now, event: &C::Event| {
+        meddle(ground, now, event);
+        true
+    };
+    drive(conversation, ground, go_on, |_| {})
+}
+
+/// The same, until whoever watches says that it is over: then nothing more is sent, and the conversation is lost.
+pub(crate) fn run_until<C: Conversation>(
+    conversation: &mut C,
+    ground: &mut MemoryGround,
+    go_on: impl FnMut(&mut MemoryGround, Duration, &C::Event) -> bool,
+) {
+    drive(conversation, ground, go_on, |_| {});
 }
 
 fn drive<C>(
     conversation: &mut C,
     ground: &mut MemoryGround,
-    mut meddle: impl FnMut(&mut MemoryGround, Duration, &C::Event),
+    mut go_on: impl FnMut(&mut MemoryGround, Duration, &C::Event) -> bool,
     mut see: impl FnMut(&Outgoing),
 ) -> (Vec<(Duration, C::Event)>, Duration)
 where
@@ -145,8 +161,11 @@ where
         let now = ground.now() - began;
         assert!(now < Duration::from_secs(600), "the conversation does not end");
         while let Some(event) = conversation.next_event() {
-            meddle(ground, began + now, &event);
+            let goes_on = go_on(ground, began + now, &event);
             events.push((now, event));
+            if !goes_on {
+                return (events, ground.now() - began);
+            }
         }
         while let Some(outgoing) = conversation.next_send() {
             see(&outgoing);

@@ -134,6 +134,17 @@ impl MemoryGround {
         self.guest_mac.is_some()
     }
 
+    /// The way between everybody.
+    #[must_use]
+    pub const fn link(&self) -> &Link {
+        &self.link
+    }
+
+    /// The same, to heal it.
+    pub const fn link_mut(&mut self) -> &mut Link {
+        &mut self.link
+    }
+
     /// The virtual time.
     #[must_use]
     pub const fn now(&self) -> Duration {

@@ -190,6 +190,12 @@ impl SimNode {
         self.power = if on { Power::Starting { up_at: now + self.setup.restart } } else { Power::Off };
     }
 
+    /// Somebody gives it another address at its own panel; it restarts with it.
+    pub fn set_by_hand(&mut self, now: Duration, address: Ipv4Addr) {
+        (self.address, self.dhcp) = (address, false);
+        self.restart(now);
+    }
+
     /// What a restart does to what it was told before.
     fn start_anew(&mut self) {
         if let Some(settings) = self.at_next_start.take() {

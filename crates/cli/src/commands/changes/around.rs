@@ -3,7 +3,8 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::address::AddressRange;
-use lantern_core::change::{Earlier, Protection};
+use lantern_core::change::{Earlier, Protection, Silent};
+use lantern_core::logbook::{Run, silent_of};
 use lantern_core::sheet::RigSheet;
 
 use crate::clock;
@@ -20,18 +21,34 @@ pub(crate) struct Around<'a> {
     look: &'a Look,
     own: Vec<Ipv4Addr>,
     earlier: Vec<Earlier>,
+    silent: Vec<Silent>,
     outside: bool,
     parking: Option<AddressRange>,
 }
 
 impl<'a> Around<'a> {
-    /// What is known in this session.
-    pub(crate) fn of(session: &'a Session, look: &'a Look) -> Result<Self, Failure> {
+    /// What is known in this session, and from these runs of the logbook.
+    pub(crate) fn of(session: &'a Session, look: &'a Look, runs: &[Run]) -> Result<Self, Failure> {
         let memory = Memory::of_earlier(session.sheet_file(), session.is_simulated())?;
         let known = memory.as_ref().map_or_else(|| Ok(Vec::new()), Memory::all)?;
         let is_here = |one: &Remembered| look.devices.iter().any(|device| one.is(device));
-        let earlier = known.iter().filter(|one| !is_here(one) && is_recent(one)).filter_map(silent).collect();
-        Ok(Self { session, look, own: session.own_addresses(), earlier, outside: false, parking: None })
+        let earlier: Vec<Earlier> =
+            known.iter().filter(|one| !is_here(one) && is_recent(one)).filter_map(silent).collect();
+        let mut rig = session.sheet().map_or_else(Vec::new, |sheet| {
+            let of_devices = look.devices.iter().filter_map(|device| device.mac);
+            let of_nodes = look.census.nodes().iter().filter_map(|node| node.mac);
+            silent_of(runs, sheet, &of_devices.chain(of_nodes).collect())
+        });
+        rig.extend(session.sheet().into_iter().flat_map(|sheet| of_sheet(sheet, &earlier)));
+        Ok(Self {
+            session,
+            look,
+            own: session.own_addresses(),
+            earlier,
+            silent: rig,
+            outside: false,
+            parking: None,
+        })
     }
 
     /// The same, where an address off the sheet's networks is meant, or not.
@@ -58,9 +75,25 @@ impl<'a> Around<'a> {
             earlier: &self.earlier,
             outside: self.outside,
             going_back: false,
+            silent: &self.silent,
             parking: self.parking,
         }
     }
+}
+
+/// Those seen by earlier surveys that the sheet knows by their MAC addresses: they belong to the rig, and come back.
+fn of_sheet(sheet: &RigSheet, earlier: &[Earlier]) -> Vec<Silent> {
+    let planned = |one: &Earlier| {
+        let node =
+            sheet.nodes.iter().find(|node| node.mac.as_ref().is_some_and(|mac| Some(mac.value) == one.mac))?;
+        Some(Silent {
+            name: node.name.value.clone(),
+            mac: one.mac,
+            places: vec![one.address],
+            why: Silent::NO_ANSWER,
+        })
+    };
+    earlier.iter().filter_map(planned).collect()
 }
 
 fn is_recent(one: &Remembered) -> bool {

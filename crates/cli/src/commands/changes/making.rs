@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::change::{Change, ChangePlan};
-use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, AskedBy, HowFar, Made, Outcome, TalkEvent};
-use lantern_core::logbook::{Along, Ending, Stage};
+use lantern_core::change::ChangePlan;
+use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, AskedBy, HowFar, Made, TalkEvent};
+use lantern_core::logbook::{Ending, Stage, StepTaken};
 
 use super::{Errand, HowToWrite, tell};
 use crate::failure::Failure;
@@ -39,7 +39,7 @@ pub(super) fn make_all(
     let Err(failure) = ran else { return Ok(None) };
     let failure = broken_off(failure);
     for (change, step) in under_way {
-        give_up(&plan.changes[change], (change, step), &failure, logbook, out)?;
+        give_up(plan, (change, step), &failure, logbook, out)?;
     }
     if !matches!(failure, Failure::Logbook { .. }) {
         logbook.end(Ending::BrokenOff)?;
@@ -53,15 +53,16 @@ pub(super) fn make_all(
 
 /// Writes down that a step under way was given up, and says so.
 fn give_up(
-    change: &Change,
+    plan: &ChangePlan,
     (place, step): (usize, usize),
     failure: &Failure,
     logbook: &mut LogbookFile,
     out: &mut Out,
 ) -> Result<(), Failure> {
     if !matches!(failure, Failure::Logbook { .. }) {
-        logbook.write((place, change), step, Stage::BrokenOff, Vec::new())?;
+        logbook.write(StepTaken::of(plan, place, step, Stage::BrokenOff))?;
     }
+    let change = &plan.changes[place];
     let fields: Vec<String> =
         change.steps[step].differences.iter().map(|difference| difference.field.to_string()).collect();
     let name = change.subject.title();
@@ -91,6 +92,10 @@ impl Watch<'_> {
     }
 
     fn take(&mut self, event: ApplyEvent, out: &mut Out) -> Result<(), Failure> {
+        // What cannot be written down is not sent.
+        if let Some(step) = StepTaken::of_event(self.plan, &event) {
+            self.logbook.write(step)?;
+        }
         let place = event.change;
         let change = &self.plan.changes[place];
         let name = change.subject.title();
@@ -103,40 +108,23 @@ impl Watch<'_> {
             ApplyNews::Made(made) => return self.made(place, &made, out),
             ApplyNews::Talk(talk) => talk,
         };
-        let mut along = Vec::new();
-        let (step, stage) = match talk {
-            TalkEvent::Sent(step) => (step, Stage::Sending),
-            TalkEvent::Repeated(step) => (step, Stage::Repeating),
-            TalkEvent::Confirmed(step) => (step, Stage::Confirmed),
-            TalkEvent::Ended(step, outcome) if outcome != Outcome::Done => {
-                if let Outcome::MovedAlong(shifts) = &outcome {
-                    along = shifts.iter().map(Along::from).collect();
-                }
-                (step, Stage::from(&outcome))
+        match talk {
+            TalkEvent::Sent(step) | TalkEvent::Repeated(step) => {
+                let fields = super::steps_of(&change.steps[step].differences);
+                self.board.show(place, format!("{name}: {fields}"));
+                self.under_way.insert(place, step);
             }
-            TalkEvent::Ended(..) => return Ok(()),
+            TalkEvent::Confirmed(_) | TalkEvent::Ended(..) => {
+                self.under_way.remove(&place);
+            }
             TalkEvent::Probing(address, by) => {
                 self.board.show(place, format!("{name}: asking {by} whether anybody holds {address}"));
                 self.asked.insert(place, (address, by));
-                return Ok(());
             }
-            TalkEvent::Restarting => {
-                self.board.show(place, format!("{name}: restarts"));
-                return Ok(());
-            }
+            TalkEvent::Restarting => self.board.show(place, format!("{name}: restarts")),
             TalkEvent::Back(address) => {
                 self.board.show(place, format!("{name}: is back at {address}, reading back"));
-                return Ok(());
             }
-        };
-        // What cannot be written down is not sent.
-        self.logbook.write((place, change), step, stage, along)?;
-        if stage.is_sent() {
-            let fields = super::steps_of(&change.steps[step].differences);
-            self.board.show(place, format!("{name}: {fields}"));
-            self.under_way.insert(place, step);
-        } else {
-            self.under_way.remove(&place);
         }
         Ok(())
     }

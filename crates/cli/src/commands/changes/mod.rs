@@ -3,6 +3,7 @@
 mod answer;
 mod around;
 mod making;
+mod settling;
 mod show;
 mod tell;
 
@@ -20,6 +21,7 @@ use crate::output::{Out, counted};
 use crate::session::Session;
 
 pub(crate) use around::Around;
+pub(crate) use settling::let_settle;
 pub(crate) use show::steps_of;
 
 /// How to go about writing to nodes.
