@@ -111,6 +111,14 @@ impl Session {
         Ok(session)
     }
 
+    /// Opens it anew, since what this computer has on the adapter has changed.
+    pub(crate) fn open_again(self, out: &mut Out) -> Result<Self, Failure> {
+        let Self { choice, station, sheet, .. } = self;
+        // Else the new one would find the port held by the old one.
+        drop(station);
+        Self::with_sheet(Some(&choice.name), sheet, out)
+    }
+
     /// The program that holds the Art-Net port here, by name where the system tells it.
     pub(crate) fn port_holder(&self) -> String {
         let is_here =

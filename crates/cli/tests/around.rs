@@ -19,7 +19,7 @@ fn without_a_logbook_nothing_is_sent() {
     let rig = Rig::tidewick();
     fs::create_dir(rig.folder.path("tidewick.log.jsonl")).unwrap();
     let said = rig.run(&["set", "quay-north", "--name", "mast", "--yes"]).ended(2);
-    assert!(said.notes.contains("cannot be written"), "{}", said.notes);
+    assert!(said.notes.contains("tidewick.log.jsonl cannot be read"), "{}", said.notes);
     assert_eq!(rig.node(NORTH)["name"], "quay-north");
 }
 

@@ -24,12 +24,15 @@ fn a_moved_node_is_found_at_its_new_address_under_the_same_mac() {
 
     let log = rig.folder.read("tidewick.log.jsonl");
     let lines: Vec<Value> = log.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
-    let stages: Vec<&str> = lines.iter().map(|line| line["stage"].as_str().unwrap()).collect();
+    let records: Vec<&str> = lines.iter().map(|line| line["record"].as_str().unwrap()).collect();
+    assert_eq!(records, ["begun", "planned", "step", "step", "ended"]);
+    let stages: Vec<&str> = lines.iter().filter_map(|line| line["stage"].as_str()).collect();
     assert_eq!(stages, ["sending", "confirmed"]);
-    assert_eq!(lines[0]["node"]["mac"], NORTH);
-    assert_eq!(lines[0]["fields"][0]["found"], rig.address(1, 100));
-    assert_eq!(lines[0]["fields"][0]["planned"], to);
-    assert_eq!(lines[0]["at"], "2026-11-04T00:00:00Z");
+    assert_eq!(lines[1]["before"]["told"]["address"], rig.address(1, 100));
+    assert_eq!(lines[2]["node"]["mac"], NORTH);
+    assert_eq!(lines[2]["fields"][0]["found"], rig.address(1, 100));
+    assert_eq!(lines[2]["fields"][0]["planned"], to);
+    assert_eq!(lines[2]["at"], "2026-11-04T00:00:00Z");
 }
 
 #[test]
@@ -143,7 +146,9 @@ fn one_that_refuses_is_told_and_written_down() {
     let said = rig.run_here(&["set", NORTH, "--name", "mast", "--yes", "--restart", "4"]).ended(3);
     said.line(&["refused", "quay-north", "keeps what it had: name is quay-north, planned mast"]);
     assert!(said.notes.contains(&format!("next: see what it says of itself: deft-lantern survey --mac {NORTH}")));
-    assert!(rig.folder.read("deft-lantern.log.jsonl").lines().last().unwrap().contains("\"stage\":\"refused\""));
+    let log = rig.folder.read("deft-lantern.log.jsonl");
+    let last: Vec<&str> = log.lines().rev().take(2).collect();
+    assert!(last[1].contains("\"stage\":\"refused\"") && last[0].contains("\"how\":\"unfinished\""), "{log}");
 }
 
 /// On loopback, where there are no frames, a target of LLRP is set as well.

@@ -57,6 +57,26 @@ fn address(host: u32) -> Ipv4Addr {
     Ipv4Addr::from_bits(0x0a28_0100 + host)
 }
 
+/// What a scene and a sheet begin with.
+fn heads() -> (String, String) {
+    let sheet = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"none\"\n\
+                 locked = [\"10.40.9.0/24\"]\nlocked_devices = [\"02:4d:42:00:99:01\"]\n";
+    ("network = \"10.40.0.0\"\n".to_owned(), sheet.to_owned())
+}
+
+/// Adds a node to both: at the address of its number, wanted to have `name` and the address of `host`. Where it is `known`, the
+/// sheet has its MAC address.
+fn add_node(scene: &mut String, sheet: &mut String, node: u32, name: &str, host: u32, extra: &str, known: bool) {
+    let (mac, at) = (format!("02:4d:42:00:{:02x}:{:02x}", 0x10 + node / 256, node % 256), address(10 + node));
+    *scene += &format!(
+        "[[node]]\nname = \"node-{node}\"\nmodel = \"marrowbright-four\"\nmac = \"{mac}\"\naddress = \"{at}\"\n\
+         mask = \"255.255.0.0\"\npages = [{{ net = 1, sub = {}, out = [0, 1, 2, 3] }}]\n{extra}",
+        node % 16
+    );
+    let known = if known { format!("mac = \"{mac}\"\n") } else { String::new() };
+    *sheet += &format!("[[node]]\nname = \"{name}\"\n{known}address = \"{}\"\n", address(host));
+}
+
 fn evening(dice: &mut Dice) -> Evening {
     let nodes = if dice.below(500) == 0 { 100 + dice.below(200) } else { 2 + dice.below(9) };
     // Addresses change hands: most go to one that is another's now.
@@ -74,26 +94,14 @@ fn evening(dice: &mut Dice) -> Evening {
             *host = 400 + node;
         }
     }
-    let mut scene = "network = \"10.40.0.0\"\n".to_owned();
-    let mut sheet =
-        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"none\"\n\
-                     locked = [\"10.40.9.0/24\"]\nlocked_devices = [\"02:4d:42:00:99:01\"]\n"
-            .to_owned();
+    let (mut scene, mut sheet) = heads();
     for node in 0..nodes {
         let habit = if dice.chance(25) { HABITS[dice.below(HABITS.len() as u32) as usize] } else { "" };
         let quirks = if habit.is_empty() { String::new() } else { format!("quirks = [{habit:?}]\n") };
-        let (mac, restart) = (format!("02:4d:42:00:10:{node:02x}"), 300 + dice.below(5000));
-        let at = address(10 + node);
-        scene += &format!(
-            "[[node]]\nname = \"node-{node}\"\nmodel = \"marrowbright-four\"\nmac = \"{mac}\"\naddress = \"{at}\"\n\
-             mask = \"255.255.0.0\"\nrestart_ms = {restart}\npages = [{{ net = 1, sub = {}, out = [0, 1, 2, 3] }}]\n{quirks}",
-            node % 16
-        );
+        let extra = format!("restart_ms = {}\n{quirks}", 300 + dice.below(5000));
         let name = if dice.chance(30) { format!("mast-{node}") } else { format!("node-{node}") };
-        let known =
-            if dice.chance(80) || name.starts_with("mast") { format!("mac = \"{mac}\"\n") } else { String::new() };
-        sheet +=
-            &format!("[[node]]\nname = \"{name}\"\n{known}address = \"{}\"\n", address(wanted[node as usize]));
+        let known = dice.chance(80) || name.starts_with("mast");
+        add_node(&mut scene, &mut sheet, node, &name, wanted[node as usize], &extra, known);
     }
     // Harbour lamps that are locked, and a stranger.
     scene += "[[node]]\nname = \"lamp\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:99:01\"\naddress = \"10.40.1.5\"\n\
@@ -275,6 +283,73 @@ fn whatever_happens_the_sheet_and_the_way_back_are_reached(#[values(0, 1, 2, 3, 
         parked += usize::from(told.parked > 0);
     }
     assert!(killed > 100 && parked > 100, "{killed} killed, {parked} with somebody who waits");
+}
+
+/// Two that change places, three in a ring and a chain into the free, on a wire that loses one message and nothing else, with a
+/// program that is killed at one event: for every message and every `step`-th event. Gives how many nights that are.
+fn one_lost_one_killed(wanted: &[u32], step: usize) -> usize {
+    let (mut scene, mut sheet) = heads();
+    for (node, host) in (0..).zip(wanted) {
+        add_node(&mut scene, &mut sheet, node, &format!("node-{node}"), *host, "restart_ms = 700\n", true);
+    }
+    let scene = Scene::parse(&scene).unwrap();
+    let night = |lost: u64, dies_at: usize| {
+        let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
+        let link = Link::losing_only(lost, 5);
+        let ground = MemoryGround::new(scene.nodes(), link, GUEST, broadcasts).with_frames(OWN);
+        let mut night = Night::new(ground, &sheet, 4);
+        let start = night.truth();
+        let alone = |ground: &MemoryGround| {
+            assert_eq!(Night::shared(ground), None, "message {lost} lost, killed at event {dies_at}");
+        };
+        night.apply(|ground, event| {
+            alone(ground);
+            event < dies_at
+        });
+        let (events, carried) = (night.events, night.ground.link().carried());
+        night.nobody_is_lost().unwrap();
+        for _ in 0..3 {
+            if !is_as_planned(&night) {
+                night.apply(|ground, _| {
+                    alone(ground);
+                    true
+                });
+            }
+        }
+        assert!(is_as_planned(&night), "message {lost} lost, killed at event {dies_at}: the sheet is not reached");
+        for _ in 0..3 {
+            night.undo(|ground, _| {
+                alone(ground);
+                true
+            });
+        }
+        assert_eq!(night.truth(), start, "message {lost} lost, killed at event {dies_at}");
+        (events, carried)
+    };
+    let (events, carried) = night(u64::MAX, usize::MAX);
+    let mut nights = 0;
+    for lost in 0..carried {
+        for dies_at in (1..=events).step_by(step) {
+            night(lost, dies_at);
+            nights += 1;
+        }
+    }
+    nights
+}
+
+#[rstest]
+#[case::two_change_places(&[11, 10], 6)]
+#[case::a_chain(&[11, 12, 400], 12)]
+fn whichever_message_is_lost(#[case] wanted: &[u32], #[case] step: usize) {
+    assert!(one_lost_one_killed(wanted, step) > 100);
+}
+
+#[test]
+#[ignore = "all of them: cargo test --release -p lantern-core --test nights -- --ignored every_message --nocapture"]
+fn every_message_lost_and_every_event_the_last() {
+    for wanted in [&[11, 10][..], &[11, 12, 10], &[11, 12, 400], &[11, 10, 13, 12]] {
+        eprintln!("{wanted:?}: {} nights", one_lost_one_killed(wanted, 1));
+    }
 }
 
 #[test]

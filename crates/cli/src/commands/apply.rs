@@ -1,7 +1,7 @@
 //! `apply`: make the rig what the sheet says.
 
 use lantern_core::address::AddressRange;
-use lantern_core::change::{Aspect, Choice, plan_by_sheet, waiting_places};
+use lantern_core::change::{Aspect, ChangePlan, Choice, plan_by_sheet, waiting_places};
 use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::compare_all;
 use lantern_core::conversation::Concern;
@@ -10,7 +10,8 @@ use lantern_core::logbook::{Begun, Order, Run, resume};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::SheetNode;
 
-use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word, words};
+use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
+use crate::commands::logbook::when;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -67,39 +68,38 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         None => {
             if let Some(run) = Run::to_resume(&runs) {
                 out.note(&format!(
-                    "the run of {} was not finished; this one plans anew what is still open",
-                    run.at
+                    "the run of {} was not finished; this one plans anew what is open",
+                    when(&run.at)
                 ))?;
             }
         }
     }
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
-    let Some(sheet) = session.sheet() else { return Ok(Exit::Fine) };
     let _alone = args.how.alone_on(&session)?;
     let_settle(&runs, &session.logbook_path(), out)?;
-    let planned = sheet.nodes.iter().filter_map(SheetNode::fixed_address);
-    let likely = planned.chain(waiting_places(session.seats(), Some(sheet), args.parking)).collect();
-    let look = session.look(Concern::of_sheet(sheet), likely, out)?;
-    let comparison = compare_all(sheet, &look.census, look.everybody());
-    let around = Around::of(&session, &look, &runs)?.parking(args.parking);
-    let mut plan = plan_by_sheet(&comparison, &around.protection(), &choice);
-    if let Some(run) = resumed {
-        resume::place_silent(run, &mut plan);
-    }
+    let mut reach = Reach::of(session, args.how, out, |session, out| {
+        let mut plan = args.plan(session, &choice, &runs, out)?;
+        if let Some(run) = resumed {
+            resume::place_silent(run, &mut plan);
+        }
+        Ok(plan)
+    })?;
     let sheet = args.on.sheet.display().to_string();
     let errand = Errand {
         go_on: format!("deft-lantern apply {sheet} --resume"),
         begun: Begun {
             order: Order::Apply,
             sheet: Some(sheet),
-            choice,
+            choice: choice.clone(),
             undoes: None,
             keep: 0,
             resumed: resumed.is_some(),
         },
         run: resumed.map(|run| run.id.clone()),
     };
-    carry_out(&session, &plan, &errand, args.how, out)
+    let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
+    reach.give_back(out)?;
+    ended
 }
 
 fn to_resume<'a>(runs: &'a [Run], file: &SheetFile) -> Result<&'a Run, Failure> {
@@ -112,7 +112,7 @@ fn to_resume<'a>(runs: &'a [Run], file: &SheetFile) -> Result<&'a Run, Failure> 
 /// Says with what it is gone on, and what the sheet wants otherwise now; whoever was known by its MAC address then is known by
 /// it now.
 fn go_on(run: &Run, file: &mut SheetFile, out: &mut Out) -> Result<(), Failure> {
-    out.note(&format!("going on with the run of {}: {}", run.at, resume::how_far(run)))?;
+    out.note(&format!("going on with the run of {}: {}", when(&run.at), resume::how_far(run)))?;
     for change in resume::changed_since(run, &file.sheet) {
         out.note(&format!("the sheet was changed since: {change}"))?;
     }
@@ -124,6 +124,23 @@ impl Args {
     /// Everything on the sheet.
     pub(crate) const fn of_all(on: OnSheet, how: HowToWrite) -> Self {
         Self { on, node: Vec::new(), area: Vec::new(), only: Vec::new(), parking: None, resume: false, how }
+    }
+
+    /// Looks who is there, and plans what it takes.
+    fn plan(
+        &self,
+        session: &Session,
+        choice: &Choice,
+        runs: &[Run],
+        out: &mut Out,
+    ) -> Result<ChangePlan, Failure> {
+        let Some(sheet) = session.sheet() else { return Ok(ChangePlan::default()) };
+        let planned = sheet.nodes.iter().filter_map(SheetNode::fixed_address);
+        let likely = planned.chain(waiting_places(session.seats(), Some(sheet), self.parking)).collect();
+        let look = session.look(Concern::of_sheet(sheet), likely, out)?;
+        let comparison = compare_all(sheet, &look.census, look.everybody());
+        let around = Around::of(session, &look, runs)?.parking(self.parking);
+        Ok(plan_by_sheet(&comparison, &around.protection(), choice))
     }
 
     /// Which part of the sheet is meant; whoever is named must be on it.

@@ -8,7 +8,8 @@ use lantern_core::conversation::Concern;
 use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
 use lantern_core::pattern::Pattern;
 
-use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word, words};
+use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
+use crate::commands::logbook::when;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
@@ -59,7 +60,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let choice = Choice { nodes: args.node.clone(), areas: Vec::new(), only: words(&Aspect::WORDS, &args.only) };
     let backs = run.back(&choice, args.keep);
     let order = run.order().map_or("a run", Order::word);
-    out.note(&format!("taking back {order} of {} (run {})", run.at, run.id))?;
+    out.note(&format!("taking back {order} of {} (run {})", when(&run.at), run.id))?;
     tell_lost(&backs, out)?;
     if backs.is_empty() {
         let there = run.nodes().iter().map(|node| node.name.clone()).collect();
@@ -75,19 +76,23 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let_settle(&runs, &logbook, out)?;
     let places: Vec<Ipv4Addr> = backs.iter().flat_map(|back| back.places.iter().copied()).collect();
     let known: Vec<&NodeName> = backs.iter().map(|back| &back.node).collect();
-    let waiting = waiting_places(session.seats(), session.sheet(), None);
-    let likely = places.iter().copied().chain(waiting).collect();
-    let look = session.look(Concern::of_known(known, places), likely, out)?;
-    let around = Around::of(&session, &look, &runs)?;
-    let plan = plan_back(&backs, &around.protection());
+    let mut reach = Reach::of(session, args.how, out, |session, out| {
+        let waiting = waiting_places(session.seats(), session.sheet(), None);
+        let likely = places.iter().copied().chain(waiting).collect();
+        let look = session.look(Concern::of_known(known.iter().copied(), places.iter().copied()), likely, out)?;
+        let around = Around::of(session, &look, &runs)?;
+        Ok(plan_back(&backs, &around.protection()))
+    })?;
     let undoes = Some(run.id.clone());
-    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
+    let sheet = reach.session.sheet_file().map(|file| file.path.display().to_string());
     let errand = Errand {
         begun: Begun { order: Order::Undo, sheet, choice, undoes, keep: args.keep, resumed: false },
         run: None,
         go_on: format!("deft-lantern undo --run {}", run.id),
     };
-    carry_out(&session, &plan, &errand, args.how, out)
+    let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
+    reach.give_back(out)?;
+    ended
 }
 
 /// What nobody knows how it was.

@@ -95,7 +95,7 @@ impl Surroundings<'_> {
                 "set it where it runs; a node that it controls is named by the node's own name or address",
             ));
         }
-        if !self.around.seats.iter().any(|seat| seat.subnet.contains(address)) {
+        if !self.reaches(address) {
             findings.push(UNREACHABLE.finding(
                 format!("{name} has {address}, which this computer is not in a subnet with"),
                 format!("give this computer a second address there: deft-lantern adapters advise {address}"),
@@ -199,7 +199,7 @@ impl Surroundings<'_> {
         }
         findings.extend(self.against_place(wanted, subject));
         // A unit that is reached by its identity stays in reach wherever it goes.
-        if subject.node().is_some() && !self.around.seats.iter().any(|seat| seat.subnet.contains(wanted)) {
+        if subject.node().is_some() && !self.reaches(wanted) {
             findings.push(OUT_OF_REACH.finding(
                 format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
                 format!("to go on working with the node: deft-lantern adapters advise {wanted}"),

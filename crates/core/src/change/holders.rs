@@ -6,8 +6,8 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::Protection;
-use crate::address::Subnet;
+use super::{Beyond, Protection};
+use crate::address::Mask;
 use crate::census::Subject;
 use crate::census::{Device, FoundNode, Unit};
 use crate::sheet::SheetNode;
@@ -98,6 +98,18 @@ impl<'a> Surroundings<'a> {
         all
     }
 
+    /// Whether this computer sits in a subnet with this address.
+    pub(super) fn reaches(&self, address: Ipv4Addr) -> bool {
+        self.around.seats.iter().any(|seat| seat.subnet.contains(address))
+    }
+
+    /// An address out of its reach, with the mask that goes with it.
+    pub(super) fn beyond(&self, address: Ipv4Addr, mask: Option<Ipv4Addr>) -> Beyond {
+        let networks = self.around.sheet.map_or(&[][..], |sheet| &sheet.networks);
+        let is_planned = networks.iter().any(|network| network.range.value.contains(address));
+        Beyond { address, mask: mask.and_then(|mask| Mask::try_from(mask).ok()), is_planned }
+    }
+
     /// Who holds `address` but this node: whoever was seen there first, then whoever it is planned for.
     pub(super) fn holder(&self, address: Ipv4Addr, but: &Subject) -> Option<Holder<'a>> {
         let planned = || self.planned_at(address, but).filter(|_| !self.around.going_back);
@@ -166,8 +178,7 @@ impl<'a> Surroundings<'a> {
 
     /// The unit by which an Art-Net node can be set that stands where no datagram of ours reaches it.
     pub(super) fn rescuer(&self, node: &FoundNode) -> Option<&Unit> {
-        let reaches = |subnet: Subnet| subnet.contains(node.address);
-        if self.around.seats.iter().any(|seat| reaches(seat.subnet)) {
+        if self.reaches(node.address) {
             return None;
         }
         let own = |unit: &Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);

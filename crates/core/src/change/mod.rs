@@ -21,7 +21,7 @@ pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
 pub use holders::Earlier;
 pub use parking::waiting_places;
-pub use plan::{ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
+pub use plan::{Beyond, ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
 pub use silent::Silent;
 pub use steps::{Step, StepMessage};
 

@@ -1,14 +1,16 @@
 //! What to change, by the sheet or on one device, with everything that speaks against it.
 
 use std::borrow::Cow;
+use std::net::Ipv4Addr;
 
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
 use super::{Change, Choice, Graph, Protection, graph, settable, silent, steps};
+use crate::address::Mask;
 use crate::census::{Subject, Unit};
 use crate::compare::{Comparison, Row, State, Wanted};
-use crate::facts::{Difference, Field};
+use crate::facts::{Difference, Field, Value};
 use crate::finding::{Finding, Severity};
 
 /// What is to be changed, in order, and what speaks against it.
@@ -18,10 +20,23 @@ pub struct ChangePlan {
     pub changes: Vec<Change>,
     /// What each of them waits for.
     pub graph: Graph,
+    /// Addresses that have to be reached and are not, from where this computer sits: where nodes are, and where they go.
+    pub beyond: Vec<Beyond>,
     /// Nodes that are left alone although the sheet names them.
     pub untouched: Vec<Untouched>,
     /// What speaks against it. With an error among them nothing may be sent.
     pub findings: Vec<Finding>,
+}
+
+/// An address out of this computer's reach.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Beyond {
+    /// The address.
+    pub address: Ipv4Addr,
+    /// The mask that goes with it, where it is known.
+    pub mask: Option<Mask>,
+    /// Whether it lies in a network of the sheet.
+    pub is_planned: bool,
 }
 
 /// A node of the sheet that cannot be set.
@@ -61,7 +76,7 @@ pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, c
         choice.names(&[&row.planned.name.value]) && choice.has_area(area)
     };
     for row in comparison.rows.iter().filter(is_meant) {
-        let (change, why) = of_row(row, choice, around, &mut plan.findings);
+        let (change, why) = of_row(row, choice, around, &mut plan);
         changes.extend(change);
         plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why: why.into() }));
     }
@@ -73,7 +88,7 @@ fn of_row(
     row: &Row<'_>,
     choice: &Choice,
     around: &Surroundings<'_>,
-    findings: &mut Vec<Finding>,
+    plan: &mut ChangePlan,
 ) -> (Option<Change>, Option<&'static str>) {
     let sheet = around.around.sheet;
     let line = sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
@@ -85,7 +100,7 @@ fn of_row(
     let mut by_unit = |unit: &Unit| {
         let mut differences = meant(&wanted.differences_of_device(unit));
         differences.retain(|difference| !difference.cannot_be_told());
-        draft(&Subject::of_unit(unit), &differences, reason.clone(), around, findings)
+        draft(&Subject::of_unit(unit), &differences, reason.clone(), around, plan)
     };
     match &row.state {
         // Nobody was asked, so nothing is known that could be set.
@@ -106,10 +121,10 @@ fn of_row(
         State::Found(node, differences) => match around.rescuer(node) {
             Some(unit) => match by_unit(unit) {
                 Some(change) => (Some(change), Some(ADDRESS_ONLY)),
-                None => (draft(&Subject::of_node(node), &meant(differences), reason, around, findings), None),
+                None => (draft(&Subject::of_node(node), &meant(differences), reason, around, plan), None),
             },
             None if meant(differences).iter().any(|d| d.field == Field::Pages) => (None, Some(HALF_HEARD)),
-            None => (draft(&Subject::of_node(node), &meant(differences), reason, around, findings), None),
+            None => (draft(&Subject::of_node(node), &meant(differences), reason, around, plan), None),
         },
     }
 }
@@ -151,7 +166,7 @@ pub fn plan_each(wishes: &[Wish], protection: &Protection<'_>) -> ChangePlan {
         let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));
         let subject = rescuer.as_ref().unwrap_or(subject);
         let differences = wanted.differences_of(subject);
-        changes.extend(draft(subject, &differences, reason.clone(), around, &mut plan.findings));
+        changes.extend(draft(subject, &differences, reason.clone(), around, &mut plan));
     }
     finish(plan, changes, around)
 }
@@ -162,12 +177,12 @@ fn draft(
     all: &[Difference],
     reason: String,
     around: &Surroundings<'_>,
-    findings: &mut Vec<Finding>,
+    plan: &mut ChangePlan,
 ) -> Option<Change> {
     let mut differences = Vec::new();
     for difference in all {
         match settable::not_settable(subject, around.kind_of(subject), difference) {
-            Some(finding) => findings.push(finding),
+            Some(finding) => plan.findings.push(finding),
             None => differences.push(difference.clone()),
         }
     }
@@ -177,8 +192,10 @@ fn draft(
     // Whom nothing may be sent to is not asked for more.
     let against = around.against_touching(subject);
     let is_refused = against.iter().any(|finding| finding.rule.severity == Severity::Error);
-    findings.extend(against);
+    plan.findings.extend(against);
     if is_refused {
+        let is_beyond = subject.node().is_some() && !around.reaches(subject.address());
+        plan.beyond.extend(is_beyond.then(|| around.beyond(subject.address(), subject.told_address(Field::Mask))));
         return None;
     }
     match steps::of(subject, &differences) {
@@ -187,7 +204,7 @@ fn draft(
             Some(Change { subject: subject.clone(), differences, planned_as, reason, steps })
         }
         Err(refusals) => {
-            findings.extend(refusals);
+            plan.findings.extend(refusals);
             None
         }
     }
@@ -200,11 +217,20 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     for change in &changes {
         plan.findings.extend(around.against(change, &leaving));
     }
-    let seats = around.around.seats;
     let is_out_of_reach = |change: &Change| {
-        let reaches = |address| seats.iter().any(|seat| seat.subnet.contains(address));
-        change.new_address().is_some_and(|to| change.subject.node().is_some() && !reaches(to))
+        change.new_address().is_some_and(|to| change.subject.node().is_some() && !around.reaches(to))
     };
+    let beyond = changes.iter().filter(|change| is_out_of_reach(change)).filter_map(|change| {
+        let mask = change.differences.iter().find(|difference| difference.field == Field::Mask);
+        let mask = mask.and_then(|difference| match difference.planned {
+            Value::Address(mask) => Some(mask),
+            _ => None,
+        });
+        Some(around.beyond(change.new_address()?, mask.or_else(|| change.subject.told_address(Field::Mask))))
+    });
+    plan.beyond.extend(beyond);
+    plan.beyond.sort_unstable();
+    plan.beyond.dedup();
     let mut parking = Parking::new(around, &leaving);
     match graph::arrange(changes, is_out_of_reach, |change| parking.detour(change)) {
         Ok((ordered, graph)) => (plan.changes, plan.graph) = (ordered, graph),

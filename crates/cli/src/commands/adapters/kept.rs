@@ -26,6 +26,9 @@ pub(super) struct Kept {
     start: String,
     /// What it was set to.
     pub(super) state: AdapterState,
+    /// What it was set to before a run of changes took an address for as long as it lasts.
+    #[serde(default)]
+    pub(super) meanwhile: Option<AdapterState>,
 }
 
 impl Kept {
@@ -40,8 +43,31 @@ impl Kept {
             at: clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
             start: start_mark(),
             state: state.clone(),
+            meanwhile: None,
         };
         files::keep_object(&path_of(adapter), &kept)
+    }
+
+    /// Keeps the state of an adapter, to be put back when a run of changes is over.
+    pub(super) fn keep_meanwhile(adapter: &str, state: &AdapterState) -> Result<(), Failure> {
+        Self::keep(adapter, state)?;
+        match Self::of(adapter)? {
+            Some(kept) => {
+                let kept = Self { meanwhile: Some(state.clone()), ..kept };
+                files::keep_object(&path_of(adapter), &kept)
+            }
+            None => Ok(()),
+        }
+    }
+
+    /// The run is over.
+    pub(super) fn forget_meanwhile(adapter: &str) -> Result<(), Failure> {
+        match Self::of(adapter)? {
+            Some(kept) if kept.meanwhile.is_some() => {
+                files::keep_object(&path_of(adapter), &Self { meanwhile: None, ..kept })
+            }
+            _ => Ok(()),
+        }
     }
 
     /// What was kept of this adapter.

@@ -7,6 +7,7 @@ mod join;
 mod kept;
 mod label;
 mod list;
+pub(crate) mod meanwhile;
 mod preset;
 mod restore;
 mod taking;

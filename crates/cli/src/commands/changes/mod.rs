@@ -2,6 +2,7 @@
 
 mod answer;
 mod around;
+mod following;
 mod making;
 mod settling;
 mod show;
@@ -21,6 +22,7 @@ use crate::output::{Out, counted};
 use crate::session::Session;
 
 pub(crate) use around::Around;
+pub(crate) use following::Reach;
 pub(crate) use settling::let_settle;
 pub(crate) use show::steps_of;
 

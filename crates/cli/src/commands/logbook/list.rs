@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use lantern_core::logbook::{Ending, Order, Run};
 use serde::Serialize;
 
-use super::path_of;
+use super::{path_of, when};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
@@ -100,9 +100,4 @@ fn ending(run: &Listed<'_>) -> (Tone, &'static str) {
         Some(Ending::BrokenOff) => (Tone::Doubtful, "broken off"),
         None => (Tone::Bad, "no end: killed, or under way"),
     }
-}
-
-/// A time in UTC as people read it.
-pub(super) fn when(at: &str) -> String {
-    at.split_once('.').map_or(at, |(whole, _)| whole).trim_end_matches('Z').replace('T', " ")
 }

@@ -29,3 +29,8 @@ pub(crate) fn run(command: &Command, out: &mut Out) -> Result<Exit, Failure> {
 fn path_of(sheet: Option<&Path>) -> Result<PathBuf, Failure> {
     Ok(SheetFile::named_or_only(sheet)?.as_ref().map_or_else(own_logbook, SheetFile::logbook))
 }
+
+/// A time in UTC as people read it.
+pub(crate) fn when(at: &str) -> String {
+    at.split_once('.').map_or(at, |(whole, _)| whole).trim_end_matches('Z').replace('T', " ")
+}

@@ -6,8 +6,7 @@ use lantern_core::logbook::{Run, Stage, Taken};
 use lantern_core::pattern::Pattern;
 use serde::Serialize;
 
-use super::list::when;
-use super::path_of;
+use super::{path_of, when};
 use crate::commands::changes::steps_of;
 use crate::exit::Exit;
 use crate::failure::Failure;

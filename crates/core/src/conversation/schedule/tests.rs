@@ -66,6 +66,9 @@ struct State {
     under_way: Vec<(usize, u8)>,
 }
 
+/// What a plan follows from: where everybody is, who has no power, the logbook, and what is to be done.
+type Known = (Places, Option<usize>, Vec<Sitting>, Order);
+
 /// The rig, its sheet, and every plan that was made of it.
 struct World {
     sheet: RigSheet,
@@ -74,7 +77,7 @@ struct World {
     stranger: bool,
     at_once: usize,
     plans: Vec<ChangePlan>,
-    known_plans: HashMap<(Places, Option<usize>, Vec<Sitting>, Order), Option<usize>>,
+    known_plans: HashMap<Known, Option<usize>>,
 }
 
 fn mac(node: usize) -> MacAddress {
