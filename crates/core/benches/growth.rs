@@ -5,13 +5,15 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use divan::Bencher;
-use lantern_core::census::{Census, Sighting, Viewpoint};
+use lantern_core::address::Seat;
+use lantern_core::census::{Census, Sighting, Told, Viewpoint};
+use lantern_core::change::{Choice, Protection, plan_by_sheet};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::compare;
 use lantern_core::fill::fill;
 use lantern_core::sheet::RigSheet;
 use lantern_sim::Scene;
-use lantern_wire::art_net::Poll;
+use lantern_wire::art_net::{IpProgReply, Poll};
 
 const SIZES: [u16; 3] = [50, 500, 5000];
 /// Nodes of whole rigs.
@@ -137,4 +139,61 @@ fn clashes_of_the_world(bencher: Bencher<'_, '_>, nodes: u16) {
 fn comparing(bencher: Bencher<'_, '_>, nodes: u16) {
     let (parsed, census) = (RigSheet::parse(&sheet(nodes)), census(nodes));
     bencher.bench(|| parsed.as_ref().map_or(0, |sheet| compare(sheet, &census).unexpected.len()));
+}
+
+/// A sheet that has every node of a census go to the next one's address: a hundred rings, and the rest one after the other.
+fn moved(census: &Census) -> RigSheet {
+    let nodes = census.nodes();
+    let mut text = "[rig]\nname = \"crowd\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n".to_owned();
+    for (place, node) in nodes.iter().enumerate() {
+        // Groups of ten: of the first thousand each is a ring, then the last of a group goes to a free address.
+        let (first, in_group) = (place - place % 10, place % 10);
+        let next = if in_group < 9 { place + 1 } else { first };
+        let is_ring = place < 1000 || in_group < 9;
+        let to = if is_ring && next < nodes.len() {
+            nodes[next].address
+        } else {
+            Ipv4Addr::from_bits(0x0a28_8000 + u32::try_from(place).unwrap_or(0))
+        };
+        let mac = node.mac.map(|mac| mac.to_string()).unwrap_or_default();
+        writeln!(text, "[[node]]\nname = \"crowd-{place}\"\nmac = \"{mac}\"\naddress = \"{to}\"")
+            .unwrap_or_default();
+    }
+    RigSheet::parse(&text).unwrap_or_else(|errors| panic!("{errors}"))
+}
+
+/// What it takes to plan so many changes, and to put them in order.
+#[divan::bench(args = [100, 1000, 10_000], sample_count = 10)]
+fn planning_changes(bencher: Bencher<'_, '_>, nodes: u16) {
+    let mut census = census(nodes);
+    for (at, reply) in census.nodes().iter().map(|node| node.address).map(settings_of).collect::<Vec<_>>() {
+        census.take(&Sighting::plain(Duration::ZERO, at, reply));
+    }
+    let sheet = moved(&census);
+    let own = Ipv4Addr::new(10, 40, 0, 7);
+    let seats = [Seat {
+        own,
+        subnet: "10.40.0.0/16".parse().unwrap_or_else(|_| panic!("a subnet")),
+        limited_broadcast: true,
+    }];
+    let protection = Protection {
+        census: &census,
+        devices: &[],
+        sheet: Some(&sheet),
+        seats: &seats,
+        own: &[],
+        earlier: &[],
+        silent: &[],
+        outside: false,
+        going_back: false,
+        parking: None,
+    };
+    let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default());
+    assert!(!plan.is_refused() && plan.changes.len() >= usize::from(nodes), "{:?}", plan.findings.first());
+    bencher.bench_local(|| plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default()));
+}
+
+fn settings_of(at: Ipv4Addr) -> (Ipv4Addr, Told) {
+    let (mask, gateway) = (Ipv4Addr::new(255, 255, 0, 0), Ipv4Addr::UNSPECIFIED);
+    (at, Told::IpSettings(IpProgReply { address: at, mask, port: 6454, status: 0, gateway }))
 }

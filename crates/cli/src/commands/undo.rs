@@ -45,6 +45,13 @@ pub(crate) struct Args {
     how: HowToWrite,
 }
 
+impl Args {
+    /// Of the last run everything that concerns these nodes.
+    pub(crate) fn of_nodes(nodes: Option<Pattern>, at: Where, how: HowToWrite) -> Self {
+        Self { run: None, keep: 0, node: nodes.into_iter().collect(), only: Vec::new(), at, how }
+    }
+}
+
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;

@@ -9,7 +9,7 @@ use std::time::Duration;
 use lantern_core::census::{NodeName, Ways};
 use lantern_core::change::{ChangePlan, Choice, Protection, plan_by_sheet, waiting_places};
 use lantern_core::compare::{Everybody, compare_all};
-use lantern_core::conversation::{Apply, Concern, Extent, Means, Survey, SurveyPlan, Vantage};
+use lantern_core::conversation::{Apply, ApplyNews, Concern, Extent, Means, Survey, SurveyPlan, Vantage};
 use lantern_core::logbook::{
     Begun, Ending, FORMAT, Line, Order, Planned, Record, Run, StepTaken, plan_back, read, resume, silent_of,
 };
@@ -199,12 +199,13 @@ impl Night {
             self.logbook += &line(Record::Planned(Planned::of(place, change)));
         }
         let mut apply = Apply::new(plan, self.vantage(), manner(12, self.at_once));
-        let (logbook, mut event_number, mut killed) = (&mut self.logbook, 0, None);
+        let (logbook, mut event_number, mut killed, mut held_back) = (&mut self.logbook, 0, None, 0);
         run_until(&mut apply, &mut self.ground, |ground, _, event| {
             if let Some(step) = StepTaken::of_event(plan, event) {
                 *logbook += &line(Record::Step(step));
             }
             event_number += 1;
+            held_back += usize::from(matches!(event.news, ApplyNews::HeldBack(_)));
             if aloud {
                 eprintln!("{:?} {event_number} {event:?}", ground.now());
             }
@@ -221,6 +222,8 @@ impl Night {
         let is_made = |made: &Option<lantern_core::conversation::Made>| {
             made.as_ref().is_some_and(|made| !made.outcome.is_failure())
         };
+        let ended = apply.made().iter().flatten().count();
+        assert_eq!(ended + held_back, plan.changes.len(), "what is not made is said to be held back");
         let whole = apply.made().iter().all(is_made) && plan.untouched.is_empty();
         let how = if whole { Ending::Done } else { Ending::Unfinished };
         self.logbook += &line(Record::Ended { how });

@@ -303,6 +303,10 @@ impl SimNode {
         }
         let to = SocketAddrV4::new(*from.ip(), PORT);
         let (address, mask, gateway, dhcp) = (self.address, self.mask, self.gateway, self.dhcp);
+        if is_order && quirk(Quirk::DiesOfItsFirstMove) && !std::mem::replace(&mut self.moved, true) {
+            self.power = Power::Off;
+            return;
+        }
         let obeys = self.obey(message);
         self.answer_at(now + THINKING, Answer::IpSettings(to));
         if is_order && self.setup.has(Quirk::DiesOfMoving) {

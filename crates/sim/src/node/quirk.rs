@@ -31,6 +31,8 @@ pub enum Quirk {
     StaysOnDhcp,
     /// Goes off when it is told an address, for good.
     DiesOfMoving,
+    /// Goes off the first time it is told an address, before it has taken it.
+    DiesOfItsFirstMove,
 
     // What it does with ArtAddress.
     /// Restarts whenever it is told anything.

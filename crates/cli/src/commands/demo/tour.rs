@@ -2,17 +2,21 @@
 
 use std::fs;
 use std::path::Path;
+use std::thread::sleep;
+use std::time::Duration;
 
 use super::folder::Folder;
 use super::ground::Ground;
 use crate::commands::changes::HowToWrite;
-use crate::commands::{apply, check, sheet, survey};
+use crate::commands::{apply, check, sheet, survey, undo};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
-use crate::output::{Out, Tone, changed_lines};
+use crate::output::{Out, Tone, changed_lines, wrapped};
 use crate::session::{OnSheet, Where};
 
+/// How long a gateway takes to start.
+const STARTING: Duration = Duration::from_secs(2);
 /// The most findings shown from the part of a step that is not.
 const MOST_FINDINGS: usize = 4;
 
@@ -57,13 +61,42 @@ pub(super) fn run(folder: &Folder, ground: &Ground, whole: bool, out: &mut Out) 
         "At the slipway somebody puts the breaker back in. Then every node is set as the mended sheet says.",
     )?;
     ground.switch("slip-low", true);
-    let how = HowToWrite { yes: true, restart: 10, ..HowToWrite::default() };
+    let how = HowToWrite { yes: true, restart: 5, ..HowToWrite::default() };
     let on = OnSheet { sheet: mended.clone(), adapter: None };
     let arguments = apply::Args::of_all(on.clone(), how);
-    let applied =
-        tour.step(&format!("apply {} --yes", mended.display()), (5, 10), out, |out| apply::run(&arguments, out))?;
-    if applied != Exit::Fine {
+    let apply = format!("apply {} --yes", mended.display());
+    let applied = tour.step(&apply, (5, 10), out, |out| apply::run(&arguments, out))?;
+    if applied != Exit::Unfinished {
         return Ok(applied);
+    }
+
+    told(
+        out,
+        "Two on the quay changed places by way of a free address. In the lamp room a breaker fell just then; the others \
+         went on. It is put back, and the run is gone on with:",
+    )?;
+    ground.switch("Four", true);
+    sleep(STARTING);
+    let resumed = apply::Args { resume: true, ..apply::Args::of_all(on.clone(), how) };
+    let ended = tour.step(&format!("{apply} --resume"), (4, 3), out, |out| apply::run(&resumed, out))?;
+    if ended != Exit::Fine {
+        return Ok(ended);
+    }
+
+    told(
+        out,
+        "The quay is wanted as it was, for a photograph: that part of the run is taken back, and applied again.",
+    )?;
+    let back =
+        undo::Args::of_nodes("quay-*".parse().ok(), Where { adapter: None, sheet: Some(mended.clone()) }, how);
+    let typed = format!("undo --node 'quay-*' --sheet {} --yes", mended.display());
+    let ended = tour.step(&typed, (3, 5), out, |out| undo::run(&back, out))?;
+    if ended != Exit::Fine {
+        return Ok(ended);
+    }
+    let ended = tour.step(&apply, (0, 3), out, |out| apply::run(&arguments, out))?;
+    if ended != Exit::Fine {
+        return Ok(ended);
     }
 
     told(out, "Last, the proof: does every node answer as planned?")?;
@@ -129,7 +162,7 @@ fn is_finding(line: &str) -> bool {
 }
 
 fn told(out: &mut Out, sentence: &str) -> Result<(), Failure> {
-    let text = out.paint().dye(Tone::Strong, sentence);
+    let text = out.paint().dye(Tone::Strong, &wrapped(sentence, out.width(), 0));
     out.line("")?;
     out.line(&text)?;
     Ok(())

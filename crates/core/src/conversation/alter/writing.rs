@@ -159,6 +159,8 @@ impl Alter {
             self.node.forget_settings();
             if takes && !waiting.acknowledged {
                 waiting.acknowledged = true;
+                // It restarts now, and has no ear for a while.
+                waiting.again_at = waiting.again_at.max(now + LOOK_EVERY);
                 self.events.push_back(TalkEvent::Restarting);
             }
             self.phase = Phase::Waiting(waiting);
