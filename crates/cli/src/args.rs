@@ -3,7 +3,8 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    adapters, apply, arrivals, census, check, demo, explain, forget, logbook, set, sheet, survey, undo, universe,
+    adapters, apply, arrivals, census, check, demo, explain, forget, identify, logbook, set, sheet, survey, undo,
+    universe,
 };
 use crate::output::ColorChoice;
 
@@ -49,6 +50,7 @@ pub(crate) enum Command {
     Undo(undo::Args),
     #[command(subcommand)]
     Logbook(logbook::Command),
+    Identify(identify::Args),
     Check(check::Args),
     Explain(explain::Args),
     Demo(demo::Args),
@@ -59,7 +61,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "forget"]),
     ("Plan", &["sheet", "universe"]),
-    ("Set", &["apply", "set", "undo", "logbook"]),
+    ("Set", &["apply", "set", "undo", "logbook", "identify"]),
     ("Check", &["check", "explain"]),
     ("Try", &["demo"]),
 ];

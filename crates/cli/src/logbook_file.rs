@@ -53,6 +53,10 @@ impl LogbookFile {
         if is_new {
             files::give_to_caller(path);
         }
+        // Without a sheet to hold, this is what keeps a second run out.
+        if let Err(std::fs::TryLockError::WouldBlock) = file.try_lock() {
+            return Err(Failure::Busy { path: path.to_owned() });
+        }
         if is_torn(&mut file).map_err(failed)? {
             file.write_all(b"\n").map_err(failed)?;
         }

@@ -80,6 +80,7 @@ struct Node {
     style: String,
     report: String,
     on_data_loss: Option<String>,
+    indicators: Option<String>,
     can: Abilities,
     dhcp: Option<bool>,
     settings: Option<serde_json::Value>,

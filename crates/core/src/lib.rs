@@ -38,4 +38,4 @@ mod way;
 pub use lantern_wire::MacAddress;
 pub use lantern_wire::art_net::PORT as ART_NET_PORT;
 pub use said::Said;
-pub use setting::{Access, DataLoss, Direction, Firmware, Merge, Power, Protocol};
+pub use setting::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol};

@@ -42,6 +42,18 @@ pub enum DataLoss {
     Scene,
 }
 
+/// What the indicators of a node do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Indicators {
+    /// What they are for.
+    Normal,
+    /// Nothing: they are dark.
+    Mute,
+    /// They flash, so that the unit is found.
+    Flash,
+}
+
 /// Which protocol carries a universe.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -128,6 +140,32 @@ impl Protocol {
 impl Merge {
     /// The words of the rig sheet.
     pub const WORDS: [(&'static str, Self); 3] = [("off", Self::Off), ("htp", Self::Htp), ("ltp", Self::Ltp)];
+}
+
+impl Indicators {
+    /// The words of the command line. That they flash is no setting: it is asked for, and ends.
+    pub const WORDS: [(&'static str, Self); 2] = [("normal", Self::Normal), ("mute", Self::Mute)];
+
+    /// As a node tells it (Art-Net 4, ArtPollReply "Status1" bits 7-6); `None` where it does not know.
+    #[must_use]
+    pub const fn told(status: art_net::Status1) -> Option<Self> {
+        match status.0 >> 6 {
+            1 => Some(Self::Flash),
+            2 => Some(Self::Mute),
+            3 => Some(Self::Normal),
+            _ => None,
+        }
+    }
+}
+
+impl fmt::Display for Indicators {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Normal => "normal",
+            Self::Mute => "mute",
+            Self::Flash => "flash",
+        })
+    }
 }
 
 impl DataLoss {

@@ -9,6 +9,7 @@ pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod forget;
+pub(crate) mod identify;
 pub(crate) mod logbook;
 pub(crate) mod set;
 pub(crate) mod sheet;
@@ -36,6 +37,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Set(args) => set::run(&args, out),
         Command::Undo(args) => undo::run(&args, out),
         Command::Logbook(command) => logbook::run(&command, out),
+        Command::Identify(args) => identify::run(&args, out),
         Command::Check(args) => check::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),

@@ -9,7 +9,7 @@ use lantern_core::conversation::Concern;
 use lantern_core::logbook::{Begun, Order};
 use lantern_core::pattern::Pattern;
 use lantern_core::universe::{DeskBase, Universe};
-use lantern_core::{DataLoss, Direction, Merge, Protocol};
+use lantern_core::{DataLoss, Direction, Indicators, Merge, Protocol};
 
 use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word};
 use crate::exit::Exit;
@@ -54,6 +54,10 @@ pub(crate) struct Args {
     /// What it does when data stops
     #[arg(long, value_name = "WORD", value_parser = word(&DataLoss::WORDS))]
     on_data_loss: Option<String>,
+
+    /// What its indicators do
+    #[arg(long, value_name = "WORD", value_parser = word(&Indicators::WORDS))]
+    indicators: Option<String>,
 
     /// A port to set, from 1; with --universe one for each
     #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
@@ -140,7 +144,7 @@ impl Args {
         if self.is_empty() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
-                 --on-data-loss, --port with --universe, --direction, --protocol or --merge"
+                 --on-data-loss, --indicators, --port with --universe, --direction, --protocol or --merge"
                     .to_owned(),
             ));
         }
@@ -172,6 +176,7 @@ impl Args {
             && self.name.is_none()
             && self.label.is_none()
             && self.on_data_loss.is_none()
+            && self.indicators.is_none()
             && self.port.is_empty()
     }
 
@@ -200,6 +205,7 @@ impl Args {
             mask: self.mask,
             gateway: self.gateway,
             on_data_loss: meant(&DataLoss::WORDS, self.on_data_loss.as_ref()),
+            indicators: meant(&Indicators::WORDS, self.indicators.as_ref()),
             ports,
             ..Wanted::default()
         })

@@ -12,7 +12,7 @@ use super::sighting::{Sighting, Told};
 use super::stated_or;
 use crate::address::Mask;
 use crate::sheet::kind::{Kind, KindBook};
-use crate::{DataLoss, Firmware, Said, as_text};
+use crate::{DataLoss, Firmware, Indicators, Said, as_text};
 
 /// Replies of one node within so long belong to one round: it answers a poll with all its pages at once.
 const SAME_ROUND: Duration = Duration::from_millis(40);
@@ -56,6 +56,9 @@ pub struct FoundNode {
     pub report: Said,
     /// What it does when data stops; `None` when its reply is too old to tell.
     pub on_data_loss: Option<DataLoss>,
+    /// What its indicators do; `None` when it does not know.
+    #[serde(default)]
+    pub indicators: Option<Indicators>,
     /// What can be changed on it from here.
     pub can: Abilities,
     /// Whether its address came by DHCP; `None` when it did not tell.
@@ -118,6 +121,7 @@ impl FoundNode {
             style: reply.style.to_string(),
             report: Said::default(),
             on_data_loss: None,
+            indicators: None,
             can: Abilities::default(),
             dhcp: None,
             settings: None,
@@ -217,6 +221,7 @@ impl FoundNode {
         self.report = reply.report.to_lossy().into();
         let told2 = reply.tells_status2().then_some(reply.status2);
         let told3 = reply.tells_status3().then_some(reply.status3);
+        self.indicators = Indicators::told(reply.status1);
         self.on_data_loss = told3.map(|status| status.data_loss().into());
         self.can = Abilities {
             dhcp: told2.map(Status2::dhcp_able),

@@ -16,6 +16,7 @@ impl Tells for FoundNode {
             Field::Label => Known::Told(Value::Text(self.label())),
             Field::Firmware => Known::Told(Value::Firmware(self.firmware)),
             Field::OnDataLoss => Known::told(self.on_data_loss.map(Value::DataLoss)),
+            Field::Indicators => Known::told(self.indicators.map(Value::Indicators)),
             Field::Pages if self.is_whole() => Known::Told(Value::All),
             Field::Pages => Known::Told(Value::Count(self.pages.len().try_into().unwrap_or(u32::MAX))),
             Field::Port(number, field) => match self.port(number) {

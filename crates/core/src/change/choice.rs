@@ -55,9 +55,9 @@ impl Aspect {
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,
             )
             | Field::Pages => Some(Self::Universes),
-            Field::OnDataLoss | Field::Port(_, PortField::Merge | PortField::Rdm | PortField::OnDataLoss) => {
-                Some(Self::Behaviour)
-            }
+            Field::OnDataLoss
+            | Field::Indicators
+            | Field::Port(_, PortField::Merge | PortField::Rdm | PortField::OnDataLoss) => Some(Self::Behaviour),
             _ => None,
         }
     }

@@ -78,19 +78,36 @@ pub(super) fn arrange(
 ) -> Result<(Vec<Change>, Graph), Vec<Change>> {
     let mut open = Open::new(changes, &go_last);
     let mut order = Vec::with_capacity(open.changes.len());
-    // Everything before it is done.
-    let mut first_left = 0;
+    // Everything before the one is done, or goes last; everything before the other is done.
+    let (mut first_left, mut last_left) = (0, 0);
     loop {
-        while let Some(next) = open.next_ready() {
+        while let Some(next) = open.next_ready(false) {
             order.push(next);
         }
-        while first_left < open.done.len() && open.done[first_left] {
+        while first_left < open.done.len() && (open.done[first_left] || open.last[first_left]) {
             first_left += 1;
         }
-        if first_left == open.done.len() {
+        let mut stuck = first_left;
+        if stuck == open.done.len() {
+            while let Some(next) = open.next_ready(true) {
+                order.push(next);
+            }
+            while last_left < open.done.len() && open.done[last_left] {
+                last_left += 1;
+            }
+            stuck = last_left;
+        }
+        if stuck == open.done.len() {
             break;
         }
-        let ring = open.ring_from(first_left);
+        let ring = match open.follow(stuck) {
+            // It waits, at the end of all, for one that goes last.
+            Chain::Ends(last) => {
+                order.push(open.take(last));
+                continue;
+            }
+            Chain::Ring(ring) => ring,
+        };
         let opened = ring.iter().copied().min().and_then(|one| Some((one, detour(&open.changes[one])?)));
         match opened {
             Some((one, detour)) => open.park(one, detour),
@@ -98,6 +115,14 @@ pub(super) fn arrange(
         }
     }
     Ok(open.in_order(&order))
+}
+
+/// Where a chain of changes leads, each of which waits for the next.
+enum Chain {
+    /// To one that waits for nobody.
+    Ends(usize),
+    /// Round in a ring.
+    Ring(Vec<usize>),
 }
 
 /// The changes that are not in order yet.
@@ -143,8 +168,22 @@ impl Open {
         Self { changes, waits, behind, missing, last, done, ready }
     }
 
-    fn next_ready(&mut self) -> Option<usize> {
-        let Reverse((_, next)) = self.ready.pop()?;
+    /// The next one that waits for nobody; those that go last only where they are `meant`.
+    fn next_ready(&mut self, meant: bool) -> Option<usize> {
+        while let Some(Reverse((last, next))) = self.ready.peek().copied() {
+            if last && !meant {
+                return None;
+            }
+            self.ready.pop();
+            if !self.done[next] {
+                return Some(self.take(next));
+            }
+        }
+        None
+    }
+
+    /// It is in order now; whoever waited for it only is ready.
+    fn take(&mut self, next: usize) -> usize {
         self.done[next] = true;
         for place in std::mem::take(&mut self.behind[next]) {
             self.missing[place] -= 1;
@@ -152,22 +191,22 @@ impl Open {
                 self.ready.push(Reverse((self.last[place], place)));
             }
         }
-        Some(next)
+        next
     }
 
-    /// The ring that is reached from a change that waits.
-    fn ring_from(&self, from: usize) -> Vec<usize> {
+    /// Follows whom a change waits for, and whom that one waits for.
+    fn follow(&self, from: usize) -> Chain {
         let mut path = vec![from];
         let mut seen: HashMap<usize, usize> = HashMap::from([(from, 0)]);
         let mut at = from;
         while let Some(wait) = self.waits[at].iter().find(|wait| !self.done[wait.on]) {
             at = wait.on;
             if let Some(begin) = seen.insert(at, path.len()) {
-                return path.split_off(begin);
+                return Chain::Ring(path.split_off(begin));
             }
             path.push(at);
         }
-        path
+        Chain::Ends(at)
     }
 
     /// Whoever waits for the address of this change's device waits for its parking only.

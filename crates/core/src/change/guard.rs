@@ -320,6 +320,11 @@ impl Settings {
     }
 }
 
+/// Whether it would not be said by a computer that reaches everybody.
+pub(super) fn is_about_reach(finding: &Finding) -> bool {
+    [&UNREACHABLE, &OUT_OF_REACH].iter().any(|rule| std::ptr::eq(*rule, finding.rule))
+}
+
 /// The finding for a node that does not tell what would have to go along with an address.
 pub(super) fn settings_untold(name: &str, lacks: &str, by_dhcp: bool) -> Finding {
     let remedy = if by_dhcp {

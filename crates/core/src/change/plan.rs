@@ -7,10 +7,11 @@ use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
 use super::{Change, Choice, Graph, Protection, graph, settable, silent, steps};
+use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit};
 use crate::compare::{Comparison, Row, State, Wanted};
-use crate::facts::{Difference, Field, Value};
+use crate::facts::{Difference, Field, Known, Value};
 use crate::finding::{Finding, Severity};
 
 /// What is to be changed, in order, and what speaks against it.
@@ -57,6 +58,32 @@ const HALF_HEARD: &str = "not all of it was heard; run the same command again";
 const BY_NOBODY: &str = "it is otherwise than planned, and speaks nothing by which it could be set from here";
 
 impl ChangePlan {
+    /// What makes everything of this plan as it was before it; what was not told before becomes as usual.
+    #[must_use]
+    pub fn back(&self) -> Self {
+        let back = |change: &Change| {
+            let reversed = |difference: &Difference| {
+                let before = match (&difference.found, difference.field) {
+                    (Known::Told(value), _) => value.clone(),
+                    (_, Field::Indicators) => Value::Indicators(Indicators::Normal),
+                    _ => return None,
+                };
+                let found = Known::Told(difference.planned.clone());
+                Some(Difference { field: difference.field, planned: before, found })
+            };
+            let differences: Vec<Difference> = change.differences.iter().filter_map(reversed).collect();
+            let steps = steps::of(&change.subject, &differences).ok()?;
+            Some(Change { differences, steps, ..change.clone() })
+        };
+        let changes: Vec<Change> = self.changes.iter().filter_map(back).collect();
+        Self { changes, ..Self::default() }
+    }
+
+    /// The same, as far as it goes, for a computer that will reach whatever is out of reach now.
+    pub fn as_if_reached(&mut self) {
+        self.findings.retain(|finding| !guard::is_about_reach(finding));
+    }
+
     /// Whether nothing may be sent.
     #[must_use]
     pub fn is_refused(&self) -> bool {

@@ -37,7 +37,9 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::Port(_, PortField::Rdm), _) => Settable::Rdm,
         // Told, and never wanted.
         (
-            Field::Firmware
+            // No kind says anything of it.
+            Field::Indicators
+            | Field::Firmware
             | Field::Pages
             | Field::Maker
             | Field::Model

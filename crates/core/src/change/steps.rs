@@ -10,7 +10,7 @@ use crate::census::{FoundNode, Page, PortPlace, Subject, Unit};
 use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
 use crate::universe::{PortAddress, Universe};
-use crate::{DataLoss, Direction, Merge, Protocol};
+use crate::{DataLoss, Direction, Indicators, Merge, Protocol};
 
 /// One message and what it is to achieve.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -228,6 +228,7 @@ impl Move<'_> {
 /// The one command that sets this difference, if it takes a command of its own.
 fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
     let (page, command) = match (difference.field, &difference.planned) {
+        (Field::Indicators, Value::Indicators(planned)) => (node.pages.first()?, indicator_command(*planned)),
         (Field::OnDataLoss, Value::DataLoss(planned)) => (node.pages.first()?, loss_command(*planned)),
         (Field::Port(number, field), planned) => {
             let (place, _) = node.port(number)?;
@@ -238,6 +239,14 @@ fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
     };
     let message = Address { command, ..Address::keep_all(page.index) };
     Some(Step::of_page(page, message, vec![difference.clone()]))
+}
+
+const fn indicator_command(indicators: Indicators) -> Command {
+    match indicators {
+        Indicators::Normal => Command::INDICATORS_NORMAL,
+        Indicators::Mute => Command::INDICATORS_MUTE,
+        Indicators::Flash => Command::INDICATORS_LOCATE,
+    }
 }
 
 const fn loss_command(loss: DataLoss) -> Command {

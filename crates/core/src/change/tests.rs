@@ -374,3 +374,19 @@ fn a_ring_waits_where_it_is_told_to_and_nowhere_else() {
     assert_eq!(codes(&parked_in("10.40.0.7-10.40.0.7")), ["C009"]);
     assert_eq!(codes(&parked_in("10.40.9.1-10.40.9.9")), ["C009"], "locked is locked");
 }
+
+/// Who leaves this computer's subnet goes last, also after a ring that has to be opened; but before whoever waits for its place.
+#[test]
+fn whoever_leaves_our_reach_goes_last() {
+    let census = census((1..=5).map(|n| reply(n, 1, n)).collect());
+    let (sheet, seats) = (RigSheet::parse("[rig]\nname = \"t\"\n").unwrap(), [seat()]);
+    let wish = |(node, to): (&FoundNode, &str)| Wish::asked_for(Subject::of_node(node), self::to(to));
+    let wanted = ["10.41.1.1", "10.40.1.3", "10.40.1.2", "10.40.1.1", "10.40.1.50"];
+    let wishes: Vec<Wish> = census.nodes().iter().zip(wanted).map(wish).collect();
+    let plan = plan_each(&wishes, &protection(&census, &sheet, &seats));
+    assert!(!plan.is_refused(), "{:?}", plan.findings);
+    let order: Vec<u8> = plan.changes.iter().map(|change| change.subject.mac().unwrap().0[5]).collect();
+    assert_eq!(order, [5, 2, 3, 2, 1, 4]);
+    assert_eq!(plan.beyond.iter().map(|one| one.address.to_string()).collect::<Vec<_>>(), ["10.41.1.1"]);
+    play(&plan, &census);
+}

@@ -7,7 +7,7 @@ use crate::census::{FoundNode, Subject};
 use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
 use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
 use crate::universe::Universe;
-use crate::{DataLoss, Direction, Firmware, Merge, Protocol};
+use crate::{DataLoss, Direction, Firmware, Indicators, Merge, Protocol};
 
 /// What a node should be.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -26,6 +26,8 @@ pub struct Wanted {
     pub firmware: Option<Firmware>,
     /// What it does when data stops.
     pub on_data_loss: Option<DataLoss>,
+    /// What its indicators do.
+    pub indicators: Option<Indicators>,
     /// Its ports.
     pub ports: Vec<WantedPort>,
     /// How many ports its kind has: with fewer heard, a page is missing. 0 when that is not known.
@@ -81,6 +83,7 @@ impl Wanted {
             }),
             firmware: node.firmware.as_ref().map(|firmware| firmware.value),
             on_data_loss: node.on_data_loss.as_ref().map(|loss| loss.value),
+            indicators: None,
             ports: node.ports.iter().map(WantedPort::by_sheet).collect(),
             least_ports: sheet.kind_of(node).map_or(0, |kind| kind.ports),
         }
@@ -100,6 +103,7 @@ impl Wanted {
                 (Field::Name, Value::Text(value)) => wanted.name = Some(value.raw().to_owned()),
                 (Field::Label, Value::Text(value)) => wanted.label = Some(value.raw().to_owned()),
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
+                (Field::Indicators, Value::Indicators(value)) => wanted.indicators = Some(value),
                 (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
                 _ => {}
             }
@@ -138,6 +142,7 @@ impl Wanted {
             (Field::Label, self.label.as_ref().map(text)),
             (Field::Firmware, self.firmware.map(Value::Firmware)),
             (Field::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
+            (Field::Indicators, self.indicators.map(Value::Indicators)),
         ];
         all.into_iter().filter_map(|(field, value)| Some((field, value?))).collect()
     }

@@ -24,6 +24,8 @@ pub enum Field {
     Firmware,
     /// What happens when data stops.
     OnDataLoss,
+    /// What its indicators do.
+    Indicators,
     /// How many of its pages were heard.
     Pages,
     /// Its maker.
@@ -74,7 +76,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 18] = [
+    pub const OF_DEVICES: [Self; 19] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -83,6 +85,7 @@ impl Field {
         Self::Label,
         Self::Firmware,
         Self::OnDataLoss,
+        Self::Indicators,
         Self::Pages,
         Self::Maker,
         Self::Model,
@@ -125,6 +128,7 @@ impl Field {
             Self::Label => "label",
             Self::Firmware => "firmware",
             Self::OnDataLoss => "on data loss",
+            Self::Indicators => "indicators",
             Self::Pages => "pages",
             Self::Maker => "maker",
             Self::Model => "model",

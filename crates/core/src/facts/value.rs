@@ -8,7 +8,7 @@ use serde::de::DeserializeOwned;
 
 use super::{Field, PortField};
 use crate::universe::{DeskBase, Universe};
-use crate::{Access, DataLoss, Direction, Firmware, Merge, Power, Protocol, Said, as_text};
+use crate::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol, Said, as_text};
 
 /// The value of a field. Which sort it is follows from the [`Field`]; so it is written without it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -28,6 +28,8 @@ pub enum Value {
     Firmware(#[serde(serialize_with = "as_text::serialize")] Firmware),
     /// What happens when data stops.
     DataLoss(DataLoss),
+    /// What its indicators do.
+    Indicators(Indicators),
     /// Input or output.
     Direction(Direction),
     /// Art-Net or sACN.
@@ -71,6 +73,7 @@ impl Value {
             Field::Pages | Field::Port(_, PortField::Presence) if written.is_null() => Self::All,
             Field::Pages | Field::Port(_, PortField::Presence) => Self::Count(plain(written)?),
             Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss) => Self::DataLoss(plain(written)?),
+            Field::Indicators => Self::Indicators(plain(written)?),
             Field::Port(_, PortField::Direction) => Self::Direction(plain(written)?),
             Field::Port(_, PortField::Protocol) => Self::Protocol(plain(written)?),
             Field::Port(_, PortField::Universe) => {
@@ -109,6 +112,7 @@ impl fmt::Display for Value {
             Self::All => f.write_str("all"),
             Self::Firmware(firmware) => firmware.fmt(f),
             Self::DataLoss(loss) => loss.fmt(f),
+            Self::Indicators(indicators) => indicators.fmt(f),
             Self::Direction(direction) => direction.fmt(f),
             Self::Protocol(protocol) => protocol.fmt(f),
             Self::Universe(universe) => universe.fmt(f),

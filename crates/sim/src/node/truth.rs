@@ -23,6 +23,8 @@ pub struct Truth {
     pub label: String,
     /// What happens on data loss (Art-Net 4, ArtPollReply "Status3" bits 7-6).
     pub on_data_loss: u8,
+    /// What its indicators do (Art-Net 4, ArtPollReply "Status1" bits 7-6).
+    pub indicators: u8,
     /// Each port's net, sub, kind, universe as input and as output, merge and protocol (GoodOutputA bits 1-0), and RDM
     /// switched off (GoodOutputB bit 7).
     pub ports: Vec<[u8; 7]>,
@@ -47,6 +49,7 @@ impl SimNode {
             name: first.short_name.to_lossy(),
             label: first.long_name.to_lossy(),
             on_data_loss: first.status3.0 & 0xc0,
+            indicators: first.status1.0 >> 6,
             ports: ports.collect(),
         }
     }

@@ -29,13 +29,18 @@ impl Reach {
     ) -> Result<Self, Failure> {
         let left = if session.is_simulated() { None } else { Meanwhile::left_behind(session.adapter())? };
         let mut taken: Vec<Meanwhile> = left.into_iter().collect();
-        let plan = make(&session, out)?;
+        let mut plan = make(&session, out)?;
         if plan.beyond.is_empty() || session.is_simulated() || !meanwhile::is_allowed() {
             return Ok(Self { session, plan, taken });
         }
         let followed = follow(&session, &plan, how, &mut taken, out).and_then(|goes| {
-            if !goes {
-                return Ok((session, plan));
+            match goes {
+                Goes::Not => return Ok((session, plan)),
+                Goes::Would => {
+                    plan.as_if_reached();
+                    return Ok((session, plan));
+                }
+                Goes::Along => {}
             }
             let session = session.open_again(out)?;
             let plan = make(&session, out)?;
@@ -63,32 +68,40 @@ fn give_back(taken: &mut Vec<Meanwhile>, out: &mut Out) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Takes an address in each subnet that is out of reach, after that was agreed to; gives whether there is a new one.
+/// Whether this computer goes along.
+enum Goes {
+    Along,
+    /// It would, were this no dry run.
+    Would,
+    Not,
+}
+
+/// Takes an address in each subnet that is out of reach, after that was agreed to.
 fn follow(
     session: &Session,
     plan: &ChangePlan,
     how: HowToWrite,
     taken: &mut Vec<Meanwhile>,
     out: &mut Out,
-) -> Result<bool, Failure> {
+) -> Result<Goes, Failure> {
     let wanted = proposals(session, plan)?;
     let list: Vec<String> = wanted.iter().filter_map(|one| Some(one.first()?.to_string())).collect();
     let (adapter, list) = (session.adapter(), list.join(" and "));
-    let Some(facts) = session.adapter_facts().filter(|_| !list.is_empty()) else { return Ok(false) };
+    let Some(facts) = session.adapter_facts().filter(|_| !list.is_empty()) else { return Ok(Goes::Not) };
     if how.dry_run {
         out.note(&format!("to reach them, {adapter} would take {list} while it lasts, and give it back"))?;
-        return Ok(false);
+        return Ok(Goes::Would);
     }
     let question = format!("Take {list} on {adapter} while it lasts, and give it back at the end?");
     if !how.yes && !out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)? {
-        return Ok(false);
+        return Ok(Goes::Not);
     }
-    let mut goes = false;
+    let mut goes = Goes::Not;
     for proposals in &wanted {
         if let Some((one, address)) = Meanwhile::take(facts, proposals, session.sheet(), out)? {
             out.note(&format!("{adapter} has {address} while it lasts"))?;
             taken.push(one);
-            goes = true;
+            goes = Goes::Along;
         }
     }
     Ok(goes)

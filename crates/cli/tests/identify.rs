@@ -1,0 +1,95 @@
+//! `identify`: whoever is meant flashes, nobody else, and ends as it was, however the program ends.
+#![cfg(unix)]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use lantern_sim::Scene;
+use rstest::rstest;
+use rustix::process::{Pid, Signal, kill_process};
+use support::Rig;
+
+const FLASH: u8 = 1;
+const NORMAL: u8 = 3;
+
+fn rig() -> Rig {
+    let mut scene = "network = \"10.40.0.0\"\n".to_owned();
+    for (place, name) in ["quay-north", "quay-south", "lamp-room"].into_iter().enumerate() {
+        scene += &format!(
+            "[[node]]\nname = \"{name}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:0{place}\"\n\
+             address = \"10.40.1.10{place}\"\npages = [{{ sub = {place}, out = [0, 1] }}]\n"
+        );
+    }
+    Rig::with(&Scene::parse(&scene).unwrap())
+}
+
+fn indicators(rig: &Rig) -> Vec<u8> {
+    rig.ground.truth().iter().map(|node| node.indicators).collect()
+}
+
+#[test]
+fn whoever_is_meant_flashes_for_a_while_and_is_as_before() {
+    let rig = rig();
+    rig.run_here(&["set", "quay-south", "--indicators", "mute", "--yes"]).ended(0);
+    let before = indicators(&rig);
+    assert_eq!(before[1], 2);
+    let began = Instant::now();
+    let said = rig.run_here(&["identify", "quay-*", "--for", "1s"]).ended(0);
+    assert!(began.elapsed() > Duration::from_secs(1));
+    for name in ["quay-north", "quay-south"] {
+        said.line(&["flashes", name]);
+        said.line(&["as before", name]);
+    }
+    assert!(!said.out.contains("lamp-room"), "{}", said.out);
+    let after = indicators(&rig);
+    // What did not say how it was is as usual.
+    assert_eq!((after[0], after[1], after[2]), (NORMAL, 2, before[2]));
+}
+
+/// Broken off while it flashes, or while it is only about to: it ends dark.
+#[rstest]
+fn it_ends_dark_whenever_it_is_broken_off(#[values(Signal::INT, Signal::TERM)] signal: Signal) {
+    let rig = rig();
+    let mut flashed = 0;
+    for moment in 0..6 {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+            .args(["identify", "quay-north", "lamp-room", "--for", "1m"])
+            .args(["--adapter", &rig.ground.guest().to_string()])
+            .current_dir(rig.folder.path(""))
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let until = Instant::now() + Duration::from_secs(8);
+        if moment % 2 == 0 {
+            while indicators(&rig)[0] != FLASH && Instant::now() < until {
+                std::thread::sleep(Duration::from_millis(10));
+            }
+        } else {
+            std::thread::sleep(Duration::from_millis(3000 + 200 * moment));
+        }
+        flashed += usize::from(indicators(&rig)[0] == FLASH);
+        kill_process(Pid::from_child(&child), signal).unwrap();
+        let ended = child.wait().unwrap();
+        assert_eq!(std::os::unix::process::ExitStatusExt::signal(&ended), Some(signal.as_raw()));
+        assert!(!indicators(&rig).contains(&FLASH), "moment {moment}: {:?}", indicators(&rig));
+    }
+    assert!(flashed >= 3, "{flashed}");
+}
+
+#[test]
+fn what_is_locked_is_not_even_flashed() {
+    let rig = rig();
+    let network = rig.ground.network();
+    let sheet = format!(
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"{network}/16\"\nlocked_devices = [\"02:4d:42:00:10:02\"]\n"
+    );
+    rig.folder.write("t.rig.toml", sheet);
+    let before = indicators(&rig);
+    let said = rig.run(&["identify", "lamp-room", "--for", "1s"]).ended(2);
+    assert!(said.notes.contains("C003"), "{}", said.notes);
+    assert_eq!(indicators(&rig), before);
+}
