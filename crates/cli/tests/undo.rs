@@ -165,6 +165,45 @@ fn patterns_name_several_and_sorts_name_some_settings() {
     assert_ne!(before, after);
 }
 
+/// Every setting of a node and its ports that `set` has a word for is written, is really so, and is taken back.
+#[rstest]
+#[case::indicators(&["--indicators", "mute"])]
+#[case::rdm(&["--port", "2", "--rdm", "off"])]
+#[case::merge(&["--port", "1", "--merge", "ltp"])]
+#[case::protocol(&["--port", "1", "--protocol", "sacn"])]
+#[case::direction(&["--port", "4", "--direction", "in", "--universe", "0:0:9"])]
+#[case::universe(&["--port", "3", "--universe", "0:0:7"])]
+#[case::data_loss(&["--on-data-loss", "full"])]
+#[case::names(&["--name", "mast", "--label", "A mast"])]
+#[case::mask(&["--mask", "255.255.240.0"])]
+#[case::what_it_lacks(&["--dhcp"])]
+fn every_setting_is_taken_back(#[case] setting: &[&str]) {
+    let rig = harbour("");
+    let before = rig.ground.truth();
+    let said = rig.run(&[&["set", "quay-north"], setting, &["--yes"]].concat());
+    if setting == ["--dhcp"] {
+        // What a unit lacks is told, not sent.
+        assert!(said.code == 2 && said.notes.contains("C005"), "{}", said.notes);
+        assert_eq!(rig.ground.truth(), before);
+        return;
+    }
+    let said = said.ended(0);
+    said.line(&["done", "read back"]);
+    assert_ne!(rig.ground.truth(), before, "{}", said.out);
+    rig.run(&["undo", "--yes"]).ended(0);
+    assert_eq!(facing(rig.ground.truth()), facing(before));
+}
+
+/// Without the universe that a port has in the direction in which it does not work: a node keeps what it was told for it.
+fn facing(mut truth: Vec<Truth>) -> Vec<Truth> {
+    const OUTPUT: u8 = 0x80;
+    for port in truth.iter_mut().flat_map(|node| &mut node.ports) {
+        let idle = if port[2] & OUTPUT == 0 { 4 } else { 3 };
+        port[idle] = 0;
+    }
+    truth
+}
+
 #[rstest]
 #[case::no_run(&["undo", "--run", "yesterday"], "there is no run \"yesterday\"")]
 #[case::nothing_yet(&["undo"], "nothing to take back")]

@@ -176,18 +176,7 @@ fn planning_changes(bencher: Bencher<'_, '_>, nodes: u16) {
         subnet: "10.40.0.0/16".parse().unwrap_or_else(|_| panic!("a subnet")),
         limited_broadcast: true,
     }];
-    let protection = Protection {
-        census: &census,
-        devices: &[],
-        sheet: Some(&sheet),
-        seats: &seats,
-        own: &[],
-        earlier: &[],
-        silent: &[],
-        outside: false,
-        going_back: false,
-        parking: None,
-    };
+    let protection = Protection { sheet: Some(&sheet), ..Protection::of(&census, &seats) };
     let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default());
     assert!(!plan.is_refused() && plan.changes.len() >= usize::from(nodes), "{:?}", plan.findings.first());
     bencher.bench_local(|| plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default()));

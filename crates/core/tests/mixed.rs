@@ -19,10 +19,9 @@ use lantern_core::logbook::Stage;
 use lantern_core::secret::{Owner, Secret, Secrets};
 use lantern_sim::{Link, MemoryGround, Scene, Trouble};
 use lantern_wire::MacAddress;
-use rand::rngs::StdRng;
-use rand::{RngExt, SeedableRng};
 use rstest::rstest;
 
+use support::dice::Dice;
 use support::{GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
@@ -54,24 +53,6 @@ const SCREEN_QUIRKS: &[&str] = &[
     "speaks-http",
     "skips-model",
 ];
-
-struct Dice(StdRng);
-
-impl Dice {
-    fn below(&mut self, end: u32) -> u32 {
-        self.0.random_range(0..end)
-    }
-
-    fn chance(&mut self, percent: u32) -> bool {
-        self.below(100) < percent
-    }
-
-    /// A list with at most one of these.
-    fn quirk(&mut self, all: &[&str]) -> String {
-        let one = all[self.below(all.len() as u32) as usize];
-        if self.chance(60) { format!("{one:?}") } else { String::new() }
-    }
-}
 
 /// Nodes, targets, screens, and strangers of every other family.
 fn rig(dice: &mut Dice) -> String {
@@ -150,7 +131,7 @@ fn screens_are_told_right(seed: u64, census: &Census) {
 
 /// The changes of one rig; gives the words of what came of them.
 fn try_one(seed: u64) -> Vec<&'static str> {
-    let dice = &mut Dice(StdRng::seed_from_u64(seed));
+    let dice = &mut Dice::new(seed);
     let scene = Scene::parse(&rig(dice)).unwrap();
     let mut share = |most: u32| f64::from(dice.below(most)) / 100.0;
     let trouble = Trouble { loss: share(15), duplicate: share(20), reorder: share(15), corrupt: share(5) };

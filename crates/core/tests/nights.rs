@@ -12,11 +12,10 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_sim::{Link, MemoryGround, Scene, Trouble, Truth};
-use rand::rngs::StdRng;
 use rand::seq::SliceRandom;
-use rand::{RngExt, SeedableRng};
 use rstest::rstest;
 
+use support::dice::Dice;
 use support::night::{End, Night, OWN};
 use support::{GUEST, seat};
 
@@ -33,18 +32,6 @@ const HABITS: &[&str] = &[
     "pads-names",
     "counts-zero",
 ];
-
-struct Dice(StdRng);
-
-impl Dice {
-    fn below(&mut self, end: u32) -> u32 {
-        self.0.random_range(0..end)
-    }
-
-    fn chance(&mut self, percent: u32) -> bool {
-        self.below(100) < percent
-    }
-}
 
 /// A rig, and the sheet that wants it otherwise.
 struct Evening {
@@ -96,7 +83,7 @@ fn evening(dice: &mut Dice) -> Evening {
     }
     let (mut scene, mut sheet) = heads();
     for node in 0..nodes {
-        let habit = if dice.chance(25) { HABITS[dice.below(HABITS.len() as u32) as usize] } else { "" };
+        let habit = if dice.chance(25) { dice.one_of(HABITS) } else { "" };
         let quirks = if habit.is_empty() { String::new() } else { format!("quirks = [{habit:?}]\n") };
         let extra = format!("restart_ms = {}\n{quirks}", 300 + dice.below(5000));
         let name = if dice.chance(30) { format!("mast-{node}") } else { format!("node-{node}") };
@@ -158,7 +145,7 @@ struct Told {
 
 /// One night.
 fn night(seed: u64) -> Told {
-    let dice = &mut Dice(StdRng::seed_from_u64(seed));
+    let dice = &mut Dice::new(seed);
     let evening = evening(dice);
     let scene = Scene::parse(&evening.scene).unwrap().with_chance(0.0, seed);
     let mut share = |most: u32| f64::from(dice.below(most)) / 100.0;

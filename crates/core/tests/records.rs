@@ -93,18 +93,7 @@ fn a_line_of_the_logbook_says_who_what_and_how_far() {
     let (census, seats) = (as_it_is(), [seat()]);
     let wanted =
         Wanted { addressing: Some(Addressing::Fixed(Ipv4Addr::new(10, 40, 1, 150))), ..Wanted::default() };
-    let protection = Protection {
-        census: &census,
-        devices: &[],
-        sheet: None,
-        seats: &seats,
-        own: &[],
-        earlier: &[],
-        outside: false,
-        going_back: false,
-        silent: &[],
-        parking: None,
-    };
+    let protection = Protection::of(&census, &seats);
     let plan = plan_one(&Subject::of_node(census.designated("quay-north").unwrap()), &wanted, &protection);
     let (node, step) = (plan.changes[0].node_name(), &plan.changes[0].steps[0]);
     let stage = Stage::from(&Outcome::Refused(Vec::new()));

@@ -18,10 +18,9 @@ use lantern_core::conversation::{Means, Outcome, Survey, SurveyPlan, Vantage};
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_sim::{Link, MemoryGround, Scene, SimNode, Trouble};
 use lantern_wire::MacAddress;
-use rand::rngs::StdRng;
-use rand::{RngExt, SeedableRng};
 use rstest::rstest;
 
+use support::dice::Dice;
 use support::{GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
@@ -55,23 +54,6 @@ const QUIRKS: &[&str] = &[
     "pads-names",
     "answers-twice",
 ];
-
-/// Chance from a seed.
-struct Dice(StdRng);
-
-impl Dice {
-    fn new(seed: u64) -> Self {
-        Self(StdRng::seed_from_u64(seed))
-    }
-
-    fn below(&mut self, end: u32) -> u32 {
-        self.0.random_range(0..end)
-    }
-
-    fn chance(&mut self, percent: u32) -> bool {
-        self.below(100) < percent
-    }
-}
 
 /// Everything a node really is, and whatever it tells only on its panel.
 #[derive(Debug, Clone, PartialEq)]
@@ -108,8 +90,7 @@ fn rig(dice: &mut Dice) -> String {
     let mut text = "network = \"10.40.0.0\"\n".to_owned();
     for i in 0..3 + dice.below(4) {
         let count = dice.below(3);
-        let quirks: Vec<String> =
-            (0..count).map(|_| format!("{:?}", QUIRKS[dice.below(QUIRKS.len() as u32) as usize])).collect();
+        let quirks: Vec<String> = (0..count).map(|_| format!("{:?}", dice.one_of(QUIRKS))).collect();
         let reply = if dice.chance(30) { "to-everybody" } else { "to-poller" };
         let restart = 300 + dice.below(6000);
         let address = format!("10.40.1.{}", 10 + i);
@@ -199,18 +180,7 @@ fn try_one(seed: u64) -> String {
     }
     let node = &census.nodes()[dice.below(census.nodes().len() as u32) as usize];
     let seats = [seat()];
-    let protection = Protection {
-        census: &census,
-        devices: &devices,
-        sheet: None,
-        seats: &seats,
-        own: &[GUEST],
-        earlier: &[],
-        outside: false,
-        going_back: false,
-        silent: &[],
-        parking: None,
-    };
+    let protection = Protection { devices: &devices, own: &[GUEST], ..Protection::of(&census, &seats) };
     let plan = plan_one(&Subject::of_node(node), &wanted, &protection);
     if plan.is_refused() || plan.changes.is_empty() {
         let codes: Vec<&str> = plan.findings.iter().map(|finding| finding.rule.code).collect();

@@ -79,6 +79,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "WORD", requires = "port", value_parser = word(&Merge::WORDS))]
     merge: Option<String>,
 
+    /// Whether RDM goes through the ports named
+    #[arg(long, value_name = "WORD", requires = "port", value_parser = ["on", "off"])]
+    rdm: Option<String>,
+
     /// The address lies outside the sheet's networks or areas, and is meant
     #[arg(long, requires = "address")]
     outside: bool,
@@ -134,7 +138,8 @@ fn meant<T: Copy>(words: &[(&'static str, T)], word: Option<&String>) -> Option<
 impl Args {
     /// What no survey is needed for to see that it makes no sense.
     fn refuse_nonsense(&self) -> Result<(), Failure> {
-        let of_ports = self.direction.is_some() || self.protocol.is_some() || self.merge.is_some();
+        let words = [&self.direction, &self.protocol, &self.merge, &self.rdm];
+        let of_ports = words.iter().any(|word| word.is_some());
         let (ports, universes) = (self.port.len(), self.universe.len());
         if universes != ports && (universes > 0 || !of_ports) {
             return Err(Failure::Call(format!(
@@ -144,7 +149,7 @@ impl Args {
         if self.is_empty() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
-                 --on-data-loss, --indicators, --port with --universe, --direction, --protocol or --merge"
+                 --on-data-loss, --indicators, --port with --universe, --direction, --protocol, --merge or --rdm"
                     .to_owned(),
             ));
         }
@@ -194,6 +199,7 @@ impl Args {
                 universe: self.universe.get(i).map(read).transpose()?,
                 protocol: meant(&Protocol::WORDS, self.protocol.as_ref()),
                 merge: meant(&Merge::WORDS, self.merge.as_ref()),
+                rdm: self.rdm.as_ref().map(|word| word == "on"),
                 ..WantedPort::default()
             });
         }

@@ -47,6 +47,25 @@ pub struct Protection<'a> {
     pub parking: Option<AddressRange>,
 }
 
+impl<'a> Protection<'a> {
+    /// Nothing is known but these nodes, and where this computer sits.
+    #[must_use]
+    pub const fn of(census: &'a Census, seats: &'a [Seat]) -> Self {
+        Self {
+            census,
+            devices: &[],
+            sheet: None,
+            seats,
+            own: &[],
+            earlier: &[],
+            silent: &[],
+            outside: false,
+            going_back: false,
+            parking: None,
+        }
+    }
+}
+
 impl Surroundings<'_> {
     /// What speaks against `change`, when whoever is `leaving` will have left before.
     pub(super) fn against(&self, change: &Change, leaving: &Leaving) -> Vec<Finding> {

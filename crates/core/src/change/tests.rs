@@ -60,18 +60,7 @@ fn plan(replies: Vec<PollReply>, wanted: &Wanted) -> ChangePlan {
 }
 
 fn protection<'a>(census: &'a Census, sheet: &'a RigSheet, seats: &'a [Seat]) -> Protection<'a> {
-    Protection {
-        census,
-        devices: &[],
-        sheet: Some(sheet),
-        seats,
-        own: &[],
-        earlier: &[],
-        outside: false,
-        going_back: false,
-        silent: &[],
-        parking: None,
-    }
+    Protection { sheet: Some(sheet), ..Protection::of(census, seats) }
 }
 
 fn codes(plan: &ChangePlan) -> Vec<&'static str> {

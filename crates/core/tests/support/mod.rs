@@ -16,6 +16,7 @@ use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
 use proptest::prelude::ProptestConfig;
 use proptest::test_runner::FileFailurePersistence;
 
+pub(crate) mod dice;
 pub(crate) mod night;
 
 pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
@@ -52,18 +53,7 @@ pub(crate) fn protection<'a>(
     sheet: Option<&'a RigSheet>,
     seats: &'a [Seat],
 ) -> Protection<'a> {
-    Protection {
-        census,
-        devices: &[],
-        sheet,
-        seats,
-        own: &[],
-        earlier: &[],
-        outside: false,
-        going_back: false,
-        silent: &[],
-        parking: None,
-    }
+    Protection { sheet, ..Protection::of(census, seats) }
 }
 
 /// Gives each device so many seconds to restart, and changes so many at once.

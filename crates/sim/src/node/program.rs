@@ -170,6 +170,8 @@ fn obey(page: &mut PollReply, command: Command) {
         0x30 => port.kind = PortType::DMX_IN,
         0x60 => port.output_a = port.output_a.with(0, false),
         0x70 => port.output_a = port.output_a.with(0, true),
+        0xc0 => port.output_b.0 &= 0x7f,
+        0xd0 => port.output_b.0 |= 0x80,
         _ => {}
     }
 }

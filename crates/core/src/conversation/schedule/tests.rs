@@ -187,18 +187,8 @@ impl World {
         let silent = silent_of(&runs, &self.sheet, &seen);
         let own = Ipv4Addr::new(10, 40, 0, 7);
         let seats = [Seat { own, subnet: "10.40.0.0/16".parse().unwrap(), limited_broadcast: true }];
-        let protection = Protection {
-            census: &census,
-            devices: &[],
-            sheet: Some(&self.sheet),
-            seats: &seats,
-            own: &[],
-            earlier: &[],
-            silent: &silent,
-            outside: false,
-            going_back: false,
-            parking: None,
-        };
+        let protection =
+            Protection { sheet: Some(&self.sheet), silent: &silent, ..Protection::of(&census, &seats) };
         let plan = match order {
             Order::Undo => {
                 let backs = Run::to_undo(&runs).map(|run| run.back(&Choice::default(), 0)).unwrap_or_default();
