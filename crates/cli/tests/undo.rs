@@ -121,6 +121,22 @@ fn a_sheet_changed_meanwhile_is_followed_and_said() {
     rig.run(&["check", SHEET]).ended(0);
 }
 
+/// Killed after its last step and before it could say that it is done, an undo finds nothing to change, and is done.
+#[test]
+fn an_undo_that_finds_nothing_to_change_is_done() {
+    let rig = harbour("");
+    rig.run(&["set", "quay-north", "--name", "mast", "--yes"]).ended(0);
+    rig.run(&["undo", "--yes"]).ended(0);
+    let log = rig.folder.read("tidewick.log.jsonl");
+    let (rest, last) = log.trim_end().rsplit_once('\n').unwrap();
+    assert!(last.contains("\"how\":\"done\""), "{last}");
+    rig.folder.write("tidewick.log.jsonl", format!("{rest}\n"));
+    rig.run(&["logbook", "list"]).ended(0).line(&["undo", "no end: killed, or under way"]);
+    rig.run(&["undo", "--yes"]).ended(0).line(&["nothing to change"]);
+    let nothing = rig.run(&["undo", "--yes"]).ended(2);
+    assert!(nothing.notes.contains("nothing to take back"), "{}", nothing.notes);
+}
+
 /// Parts of a run are taken back: one node, one sort of settings, down to a step.
 #[test]
 fn parts_of_a_run_are_taken_back() {

@@ -93,6 +93,13 @@ pub(crate) struct Errand {
     pub(crate) go_on: String,
 }
 
+impl Errand {
+    /// Whether it goes on with a run or takes one back, so that the run's end depends on it.
+    fn is_about_a_run(&self) -> bool {
+        self.run.is_some() || self.begun.undoes.is_some()
+    }
+}
+
 /// Shows the plan, asks, carries it out.
 pub(super) fn carry_out(
     session: &Session,
@@ -134,8 +141,8 @@ pub(super) fn carry_out(
         if !out.is_json() {
             out.note(&format!("every step is in {}; it is run {}", book.path().display(), book.run()))?;
         }
-    } else if errand.run.is_some() && !how.dry_run && plan.untouched.is_empty() {
-        // Gone on with, and found as wanted: then it has come to its end.
+    } else if errand.is_about_a_run() && !how.dry_run && plan.changes.is_empty() && plan.untouched.is_empty() {
+        // Gone on with or taken back, and found as wanted: then it has come to its end.
         LogbookFile::begin(&session.logbook_path(), errand.run.clone(), &errand.begun)?.end(Ending::Done)?;
     }
     Ok(exit)
