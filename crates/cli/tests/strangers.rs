@@ -185,7 +185,7 @@ fn a_fresh_sheet_is_as_planned_and_others_on_it_block_nobody() {
         deft-lantern survey --save c.census.json >/dev/null 2>&1; deft-lantern sheet new b.rig.toml --from c.census.json 2>/dev/null\n\
         grep ^range b.rig.toml; deft-lantern check b.rig.toml >/dev/null; echo check $?\n\
         printf '\\n[[node]]\\nname = \"ghost\"\\naddress = \"10.40.3.3\"\\n[[node]]\\nname = \"mixer\"\\naddress = \"10.40.2.21\"\\n' >> a.rig.toml\n\
-        sed -i 's/\"quay-north\"/\"mast\"/' a.rig.toml; deft-lantern apply a.rig.toml --only mast --yes; echo apply $?";
+        sed -i 's/\"quay-north\"/\"mast\"/' a.rig.toml; deft-lantern apply a.rig.toml --node mast --yes; echo apply $?";
     let Some(said) = on_scene(&scene, script) else { return };
     assert_eq!(said.out.matches("check 0").count(), 2, "{}{}", said.out, said.notes);
     said.line(&["range = \"10.40.0.0/16\""]);
