@@ -115,7 +115,7 @@ fn faults(dice: &mut Dice, nodes: u32) -> Vec<(Duration, Fault)> {
             let back = at + Duration::from_millis(u64::from(500 + dice.below(20_000)));
             all.extend([(at, Fault::Off(node)), (back, Fault::On(node))]);
         } else {
-            all.push((at, Fault::ByHand(node, address(600 + number))));
+            all.push((at, Fault::ByHand(node, address(5000 + number))));
         }
     }
     all.sort_by_key(|(at, _)| *at);
