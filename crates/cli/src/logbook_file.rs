@@ -40,14 +40,9 @@ pub(crate) fn runs_of(path: &Path, out: &mut Out) -> Result<Vec<Run>, Failure> {
 
 impl LogbookFile {
     /// Opens the logbook, or starts it, and begins a run: a new one, or one that is gone on with. A last line that a power
-    /// cut tore off is ended, not continued.
+    /// cut tore off is ended, not continued. That it can be read, [`runs_of`] has seen before.
     pub(crate) fn begin(path: &Path, run: Option<String>, begun: &Begun) -> Result<Self, Failure> {
         let failed = |source| Failure::Write { path: path.to_owned(), source };
-        if let Ok(text) = files::read_text(path)
-            && let Err(error) = logbook::read(&text)
-        {
-            return Err(Failure::LogbookFormat { path: path.to_owned(), error });
-        }
         let is_new = !path.exists();
         let mut file = OpenOptions::new().read(true).append(true).create(true).open(path).map_err(failed)?;
         if is_new {

@@ -248,6 +248,13 @@ impl Session {
         run_whole(conversation, &self.station, watch)
     }
 
+    /// Runs a conversation to its end, whatever comes: one that puts back what must not stay. It is over when its devices had
+    /// their time, and nobody watches.
+    pub(crate) fn put_back<C: Conversation>(&self, conversation: &mut C) -> Result<Traffic, Failure> {
+        let _calm = Calm::begin();
+        Ok(run(conversation, &self.station, |_, _, _| ControlFlow::Continue(()))?)
+    }
+
     /// Runs a conversation whose results are worth having also when it is interrupted; gives that too.
     pub(crate) fn run_as_far_as_possible<C: Conversation>(
         &self,

@@ -4,6 +4,7 @@
 
 mod support;
 
+use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -78,6 +79,24 @@ fn it_ends_dark_whenever_it_is_broken_off(#[values(Signal::INT, Signal::TERM)] s
         assert!(!indicators(&rig).contains(&FLASH), "moment {moment}: {:?}", indicators(&rig));
     }
     assert!(flashed >= 3, "{flashed}");
+}
+
+/// Nobody reads what it says: all of them end dark all the same.
+#[test]
+fn it_ends_dark_when_nobody_reads_on() {
+    let rig = rig();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+        .args(["identify", "*", "--for", "1s", "--adapter", &rig.ground.guest().to_string()])
+        .current_dir(rig.folder.path(""))
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut said = BufReader::new(child.stdout.take().unwrap()).lines();
+    assert!(said.next().unwrap().unwrap().starts_with("flashes"));
+    assert_eq!(indicators(&rig), [FLASH; 3]);
+    drop(said);
+    child.wait().unwrap();
+    assert!(!indicators(&rig).contains(&FLASH), "{:?}", indicators(&rig));
 }
 
 #[test]

@@ -93,6 +93,63 @@ fn killed(times: usize) {
     assert!(said.out.contains("killed undo") && said.out.contains("killed after"), "{}", said.out);
 }
 
+/// Two subnets are out of reach, so two addresses are taken: asked to end, the program gives both back; killed, the next run
+/// does, and a dry run changes nothing.
+#[test]
+fn what_was_taken_in_two_subnets_is_given_back() {
+    if !has("ip") {
+        return;
+    }
+    let stands = |node: usize| {
+        format!(
+            "[[node]]\nname = \"node-{node}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:{node:02x}\"\n\
+             address = \"10.40.1.{node}\"\nmask = \"255.255.0.0\"\nrestart_ms = 2500\npages = [{{ sub = {node}, out = [0] }}]\n"
+        )
+    };
+    let network = |name: &str, third: u8| {
+        format!("[[network]]\nname = \"{name}\"\nrange = \"10.{third}.0.0/16\"\ngateway = \"none\"\n")
+    };
+    let goes = |node: usize, to: &str| {
+        format!("[[node]]\nname = \"node-{node}\"\nmac = \"02:4d:42:00:10:{node:02x}\"\naddress = \"{to}\"\n")
+    };
+    let sheet = [
+        "[rig]\nname = \"t\"\n".to_owned(),
+        network("old", 40),
+        network("new", 60),
+        network("far", 70),
+        goes(1, "10.60.1.1"),
+        goes(2, "10.70.1.2"),
+    ]
+    .concat();
+    let script = format!(
+        "export XDG_STATE_HOME=$PWD/state\ncat > s.rig.toml <<'END'\n{sheet}END\nip -4 addr show dev rig0 > before\n\
+         same() {{ ip -4 addr show dev rig0 > after; cmp before after && echo $1: as before; }}\n\
+         begin() {{ deft-lantern apply s.rig.toml $1 --yes --restart 8 > out 2>&1 & pid=$!\n\
+           until grep -q sending s.log.jsonl 2>/dev/null; do sleep 0.1; done\n\
+           [ $(ip -4 addr show dev rig0 | grep -c 'inet 10.[67]0') = 2 ] && echo two taken; }}\n\
+         begin; kill -TERM $pid; wait $pid; echo term $?; same term\n\
+         deft-lantern undo --sheet s.rig.toml --yes --restart 8 > undone 2>&1; echo undo $?; same undo\n\
+         rm s.log.jsonl; begin; kill -9 $pid; wait $pid 2>/dev/null\n\
+         ip -4 addr show dev rig0 > left; deft-lantern apply s.rig.toml --dry-run > /dev/null 2>&1\n\
+         ip -4 addr show dev rig0 | cmp left - && echo dry: left alone\n\
+         deft-lantern apply s.rig.toml --resume --yes --restart 8 > out 2>&1; echo resumed $?; same killed; cat undone out"
+    );
+    let scene = format!("network = \"10.40.0.0\"\n{}{}", stands(1), stands(2));
+    let Some(said) = on_scene(&scene, &script) else { return };
+    for line in [
+        "term 143",
+        "term: as before",
+        "undo 0",
+        "undo: as before",
+        "dry: left alone",
+        "resumed 0",
+        "killed: as before",
+    ] {
+        assert!(said.out.contains(line), "{line}\n{}\n{}", said.out, said.notes);
+    }
+    assert_eq!(said.out.matches("two taken").count(), 2, "{}", said.out);
+}
+
 #[rstest]
 #[case(2)]
 fn forty_nodes_move_and_the_program_is_killed(#[case] times: usize) {

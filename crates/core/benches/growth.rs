@@ -7,7 +7,7 @@ use std::time::Duration;
 use divan::Bencher;
 use lantern_core::address::Seat;
 use lantern_core::census::{Census, Sighting, Told, Viewpoint};
-use lantern_core::change::{Choice, Protection, plan_by_sheet};
+use lantern_core::change::{Part, Protection, plan_by_sheet};
 use lantern_core::clash::{sheet_clashes, world_clashes};
 use lantern_core::compare::compare;
 use lantern_core::fill::fill;
@@ -177,9 +177,9 @@ fn planning_changes(bencher: Bencher<'_, '_>, nodes: u16) {
         limited_broadcast: true,
     }];
     let protection = Protection { sheet: Some(&sheet), ..Protection::of(&census, &seats) };
-    let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default());
+    let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Part::default());
     assert!(!plan.is_refused() && plan.changes.len() >= usize::from(nodes), "{:?}", plan.findings.first());
-    bencher.bench_local(|| plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default()));
+    bencher.bench_local(|| plan_by_sheet(&compare(&sheet, &census), &protection, &Part::default()));
 }
 
 fn settings_of(at: Ipv4Addr) -> (Ipv4Addr, Told) {

@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use lantern_core::census::Subject;
 use lantern_core::census::{Census, Device, Way, Ways};
-use lantern_core::change::{ChangePlan, Choice, Protection, plan_by_sheet, plan_one};
+use lantern_core::change::{ChangePlan, Part, Protection, plan_by_sheet, plan_one};
 use lantern_core::compare::{Addressing, Everybody, State, Wanted, compare_all};
 use lantern_core::conversation::{Extent, Means, Outcome, Survey, SurveyPlan, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;
@@ -335,7 +335,7 @@ fn a_sheet_is_applied_and_checked_by_llrp() {
     );
     let seats = [seat()];
     let around = Protection { sheet: Some(&sheet), ..protection(&there, &seats) };
-    let plan = plan_by_sheet(&comparison, &around, &Choice::default());
+    let plan = plan_by_sheet(&comparison, &around, &Part::default());
     assert!(!plan.is_refused() && plan.untouched.is_empty(), "{plan:?}");
     let mut talk = plan.changes[0].talk(vantage(), RESTART);
     run(&mut talk, &mut ground);

@@ -8,7 +8,7 @@ use std::net::Ipv4Addr;
 
 use lantern_core::Said;
 use lantern_core::address::{AddressRange, Mask, Role, Subnet};
-use lantern_core::change::{Choice, plan_by_sheet};
+use lantern_core::change::{Part, plan_by_sheet};
 use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::{Match, Matching, compare};
 use lantern_core::sheet::RigSheet;
@@ -147,7 +147,7 @@ proptest! {
         let census = support::survey(&mut support::ground(&Scene::crowd(6, 0.0, 3)), None);
         let seats = [support::seat()];
         let protection = support::protection(&census, Some(&sheet), &seats);
-        let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default());
+        let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Part::default());
         if !plan.is_refused() {
             let mut held: Vec<(Option<_>, Ipv4Addr)> = census.nodes().iter().map(|n| (n.mac, n.address)).collect();
             for change in &plan.changes {

@@ -6,7 +6,7 @@ mod support;
 use std::net::Ipv4Addr;
 
 use lantern_core::census::Census;
-use lantern_core::change::{ChangePlan, Choice, plan_by_sheet};
+use lantern_core::change::{ChangePlan, Part, plan_by_sheet};
 use lantern_core::compare::compare;
 use lantern_core::conversation::{Apply, Made, Outcome, Vantage};
 use lantern_core::sheet::RigSheet;
@@ -22,7 +22,7 @@ fn harbour(loss: f64, seed: u64) -> MemoryGround {
 fn plan(sheet: &RigSheet, census: &Census) -> ChangePlan {
     let seats = [seat()];
     let protection = support::protection(census, Some(sheet), &seats);
-    plan_by_sheet(&compare(sheet, census), &protection, &Choice::default())
+    plan_by_sheet(&compare(sheet, census), &protection, &Part::default())
 }
 
 /// Applies the sheet once; gives how many changes were done and how many failed.

@@ -1,7 +1,7 @@
 //! `apply`: make the rig what the sheet says.
 
 use lantern_core::address::AddressRange;
-use lantern_core::change::{Aspect, ChangePlan, Choice, plan_by_sheet, waiting_places};
+use lantern_core::change::{Aspect, ChangePlan, Part, plan_by_sheet, waiting_places};
 use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::compare_all;
 use lantern_core::conversation::Concern;
@@ -59,9 +59,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     refuse_clashes(&file)?;
     let runs = runs_of(&file.logbook(), out)?;
     let resumed = if args.resume { Some(to_resume(&runs, &file)?) } else { None };
-    let choice = match resumed {
-        Some(run) => run.begun.as_ref().map(|begun| begun.choice.clone()).unwrap_or_default(),
-        None => args.choice(&file)?,
+    let part = match resumed {
+        Some(run) => run.begun.as_ref().map(|begun| begun.part.clone()).unwrap_or_default(),
+        None => args.part(&file)?,
     };
     match resumed {
         Some(run) => go_on(run, &mut file, out)?,
@@ -77,8 +77,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let _alone = args.how.alone_on(&session)?;
     let_settle(&runs, &session.logbook_path(), out)?;
-    let mut reach = Reach::of(session, args.how, out, |session, out| {
-        let mut plan = args.plan(session, &choice, &runs, out)?;
+    let reach = Reach::of(session, args.how, out, |session, out| {
+        let mut plan = args.plan(session, &part, &runs, out)?;
         if let Some(run) = resumed {
             resume::place_silent(run, &mut plan);
         }
@@ -87,10 +87,11 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.on.sheet.display().to_string();
     let errand = Errand {
         go_on: format!("deft-lantern apply {sheet} --resume"),
+        take_back: Some(format!("deft-lantern undo --sheet {sheet}")),
         begun: Begun {
             order: Order::Apply,
             sheet: Some(sheet),
-            choice: choice.clone(),
+            part: part.clone(),
             undoes: None,
             keep: 0,
             resumed: resumed.is_some(),
@@ -98,8 +99,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         run: resumed.map(|run| run.id.clone()),
     };
     let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
-    reach.give_back(out)?;
-    ended
+    // What the run came to is told first.
+    let given_back = reach.give_back(out);
+    ended.and_then(|ended| given_back.map(|()| ended))
 }
 
 fn to_resume<'a>(runs: &'a [Run], file: &SheetFile) -> Result<&'a Run, Failure> {
@@ -127,24 +129,18 @@ impl Args {
     }
 
     /// Looks who is there, and plans what it takes.
-    fn plan(
-        &self,
-        session: &Session,
-        choice: &Choice,
-        runs: &[Run],
-        out: &mut Out,
-    ) -> Result<ChangePlan, Failure> {
+    fn plan(&self, session: &Session, part: &Part, runs: &[Run], out: &mut Out) -> Result<ChangePlan, Failure> {
         let Some(sheet) = session.sheet() else { return Ok(ChangePlan::default()) };
         let planned = sheet.nodes.iter().filter_map(SheetNode::fixed_address);
         let likely = planned.chain(waiting_places(session.seats(), Some(sheet), self.parking)).collect();
         let look = session.look(Concern::of_sheet(sheet), likely, out)?;
         let comparison = compare_all(sheet, &look.census, look.everybody());
         let around = Around::of(session, &look, runs)?.parking(self.parking);
-        Ok(plan_by_sheet(&comparison, &around.protection(), choice))
+        Ok(plan_by_sheet(&comparison, &around.protection(), part))
     }
 
     /// Which part of the sheet is meant; whoever is named must be on it.
-    fn choice(&self, file: &SheetFile) -> Result<Choice, Failure> {
+    fn part(&self, file: &SheetFile) -> Result<Part, Failure> {
         let nodes = &file.sheet.nodes;
         let is_there = |pattern: &&Pattern| !nodes.iter().any(|node| pattern.matches(&node.name.value));
         if let Some(wanted) = self.node.iter().find(is_there) {
@@ -152,7 +148,7 @@ impl Args {
             return Err(Failure::NotOnSheet { wanted: wanted.to_string(), there });
         }
         self.area.iter().try_for_each(|area| file.area(area).map(drop))?;
-        Ok(Choice { nodes: self.node.clone(), areas: self.area.clone(), only: words(&Aspect::WORDS, &self.only) })
+        Ok(Part { nodes: self.node.clone(), areas: self.area.clone(), only: words(&Aspect::WORDS, &self.only) })
     }
 }
 

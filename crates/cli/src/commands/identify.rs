@@ -8,10 +8,10 @@ use lantern_core::Indicators;
 use lantern_core::census::Subject;
 use lantern_core::change::{ChangePlan, Wish, plan_each};
 use lantern_core::compare::Wanted;
-use lantern_core::conversation::{Apply, ApplyNews, Concern, Manner, Outcome};
+use lantern_core::conversation::{Apply, Concern, Made, Manner, Outcome};
 use lantern_core::pattern::Pattern;
 
-use super::changes::Around;
+use super::changes::{AT_ONCE, Around};
 use super::survey::time;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -21,6 +21,8 @@ use crate::session::{Session, Where};
 
 /// How long somebody walks along the units, where he does not say.
 const USUAL: &str = "20s";
+/// How long a node may take to flash, or to end it.
+const ANSWER_TIME: Duration = Duration::from_secs(6);
 /// How often it is looked whether the time is over, somebody pressed Enter, or breaks it off.
 const LOOK: Duration = Duration::from_millis(50);
 
@@ -71,7 +73,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         if plan.is_refused() { Err(Failure::Refused(plan.findings)) } else { Ok(plan) }
     };
     if !args.each {
-        return flash(&session, &plan(&subjects)?, || Ok(()), args.length, out);
+        return flash(&session, &plan(&subjects)?, || true, args.length, out);
     }
     // Whoever presses Enter is heard beside the waiting.
     let (pressed, presses) = mpsc::channel();
@@ -85,12 +87,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let mut ended = Exit::Fine;
     for subject in &subjects {
         out.note("Enter for the next one, Ctrl-C to end")?;
-        let wait = || match presses.try_recv() {
-            Err(mpsc::TryRecvError::Empty) => Ok(()),
-            // Nobody can press anything any more.
-            Ok(_) | Err(mpsc::TryRecvError::Disconnected) => Err(()),
-        };
-        let one = flash(&session, &plan(std::slice::from_ref(subject))?, wait, Duration::MAX, out)?;
+        // Where nobody can press anything any more, the next one is due too.
+        let goes_on = || matches!(presses.try_recv(), Err(mpsc::TryRecvError::Empty));
+        let one = flash(&session, &plan(std::slice::from_ref(subject))?, goes_on, Duration::MAX, out)?;
         ended = if one == Exit::Fine { ended } else { one };
     }
     Ok(ended)
@@ -100,12 +99,11 @@ fn is_open(node: &str) -> bool {
     node.parse::<Pattern>().is_ok_and(|pattern| pattern.is_open())
 }
 
-/// Lets them flash until `waits` says that it is enough, or the time is over; then they do what they did before, whatever
-/// happened.
+/// Lets them flash as long as it `goes_on`, or until the time is over; then they do what they did before, whatever happened.
 fn flash(
     session: &Session,
     plan: &ChangePlan,
-    waits: impl Fn() -> Result<(), ()>,
+    goes_on: impl Fn() -> bool,
     length: Duration,
     out: &mut Out,
 ) -> Result<Exit, Failure> {
@@ -113,43 +111,39 @@ fn flash(
         out.line("they flash already, and not because of this program: nothing was sent")?;
         return Ok(Exit::Fine);
     }
-    let flashing = carry(session, plan, "flashes", out);
-    let waited = match flashing {
-        Ok(_) => wait(waits, length),
-        Err(_) => Ok(()),
-    };
-    // Whoever breaks it off still wants it to end dark.
-    let signal = interrupt::signal();
-    interrupt::forget();
-    let back = carry(session, &plan.back(), "as before", out);
+    let _calm = Calm::begin();
+    let mut flash = apply(session, plan);
+    let flashing = session.run(&mut flash, |_, _, _| Ok(())).and_then(|_| {
+        let all = tell(plan, flash.made(), "flashes", out)?;
+        wait(goes_on, length);
+        interrupt::check().map(|()| all)
+    });
+    // Whoever breaks it off, or reads no further, still wants it to end dark.
+    let before = plan.back();
+    let mut back = apply(session, &before);
+    let back = session.put_back(&mut back).and_then(|_| tell(&before, back.made(), "as before", out));
     let all = flashing? && back?;
-    waited?;
-    match signal {
-        Some(signal) => Err(Failure::Interrupted { signal }),
-        None if all => Ok(Exit::Fine),
-        None => Ok(Exit::Unfinished),
-    }
+    Ok(if all { Exit::Fine } else { Exit::Unfinished })
 }
 
-fn wait(waits: impl Fn() -> Result<(), ()>, length: Duration) -> Result<(), Failure> {
-    let _calm = Calm::begin();
+/// Waits as long as it `goes_on`, until the time is over or somebody breaks it off.
+fn wait(goes_on: impl Fn() -> bool, length: Duration) {
     let began = Instant::now();
-    while began.elapsed() < length && waits().is_ok() && interrupt::signal().is_none() {
+    while began.elapsed() < length && goes_on() && interrupt::check().is_ok() {
         std::thread::sleep(LOOK);
     }
-    Ok(())
 }
 
-/// Makes the changes and tells of each; gives whether all were made.
-fn carry(session: &Session, plan: &ChangePlan, word: &str, out: &mut Out) -> Result<bool, Failure> {
-    let restart_time = Duration::from_secs(6);
-    let manner = Manner { restart_time, at_once: Manner::AT_ONCE, stop_on_failure: false };
-    let mut apply = Apply::new(plan, session.vantage(), manner);
-    session.run(&mut apply, |_, _, event| {
-        let Some(event) = event else { return Ok(()) };
-        let ApplyNews::Made(made) = event.news else { return Ok(()) };
-        let name = plan.changes[event.change].subject.title();
-        let at = made.subject.address();
+/// The changes of a plan, to be made.
+fn apply(session: &Session, plan: &ChangePlan) -> Apply {
+    let manner = Manner { restart_time: ANSWER_TIME, at_once: AT_ONCE.into(), stop_on_failure: false };
+    Apply::new(plan, session.vantage(), manner)
+}
+
+/// Tells of each what became of it, with `word` where all went well; gives whether all did.
+fn tell(plan: &ChangePlan, all: &[Option<Made>], word: &str, out: &mut Out) -> Result<bool, Failure> {
+    for (change, made) in plan.changes.iter().zip(all) {
+        let Some(made) = made else { continue };
         let (tone, word) = match &made.outcome {
             Outcome::Done | Outcome::Unverified(_) => (Tone::Good, word),
             Outcome::Silent { .. } => (Tone::Bad, "silent"),
@@ -157,7 +151,7 @@ fn carry(session: &Session, plan: &ChangePlan, word: &str, out: &mut Out) -> Res
             _ => (Tone::Doubtful, "uncertain"),
         };
         let word = out.paint().dye(tone, word);
-        Ok(out.line(&format!("{word}  {name} at {at}"))?)
-    })?;
-    Ok(apply.made().iter().all(|made| made.as_ref().is_some_and(|made| !made.outcome.is_failure())))
+        out.line(&format!("{word}  {} at {}", change.subject.title(), made.subject.address()))?;
+    }
+    Ok(all.iter().all(|made| made.as_ref().is_some_and(|made| !made.outcome.is_failure())))
 }

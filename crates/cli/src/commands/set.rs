@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::address::{Mask, Unusable};
-use lantern_core::change::{Choice, Wish, plan_each};
+use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::conversation::Concern;
 use lantern_core::logbook::{Begun, Order};
@@ -121,11 +121,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
     let plan = plan_each(&wishes, &around.protection());
     let sheet = session.sheet_file().map(|file| file.path.display().to_string());
-    let choice = Choice { nodes: pattern.into_iter().collect(), ..Choice::default() };
+    let part = Part { nodes: pattern.into_iter().collect(), ..Part::default() };
     let errand = Errand {
-        begun: Begun { order: Order::Set, sheet, choice, undoes: None, keep: 0, resumed: false },
+        begun: Begun { order: Order::Set, sheet, part, undoes: None, keep: 0, resumed: false },
         run: None,
         go_on: "run the same command again".to_owned(),
+        take_back: Some("deft-lantern undo".to_owned()),
     };
     carry_out(&session, &plan, &errand, args.how, out)
 }

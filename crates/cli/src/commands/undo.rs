@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::census::NodeName;
-use lantern_core::change::{Aspect, Choice, waiting_places};
+use lantern_core::change::{Aspect, Part, waiting_places};
 use lantern_core::conversation::Concern;
 use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
 use lantern_core::pattern::Pattern;
@@ -64,14 +64,14 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         })?,
         None => Run::to_undo(&runs).ok_or_else(|| Failure::NothingToUndo { logbook: logbook.clone() })?,
     };
-    let choice = Choice { nodes: args.node.clone(), areas: Vec::new(), only: words(&Aspect::WORDS, &args.only) };
-    let backs = run.back(&choice, args.keep);
+    let part = Part { nodes: args.node.clone(), areas: Vec::new(), only: words(&Aspect::WORDS, &args.only) };
+    let backs = run.back(&part, args.keep);
     let order = run.order().map_or("a run", Order::word);
     out.note(&format!("taking back {order} of {} (run {})", when(&run.at), run.id))?;
     tell_lost(&backs, out)?;
     if backs.is_empty() {
         let there = run.nodes().iter().map(|node| node.name.clone()).collect();
-        let wanted = choice.to_string();
+        let wanted = part.to_string();
         return Err(if args.node.is_empty() {
             Failure::NothingToUndo { logbook }
         } else {
@@ -83,7 +83,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let_settle(&runs, &logbook, out)?;
     let places: Vec<Ipv4Addr> = backs.iter().flat_map(|back| back.places.iter().copied()).collect();
     let known: Vec<&NodeName> = backs.iter().map(|back| &back.node).collect();
-    let mut reach = Reach::of(session, args.how, out, |session, out| {
+    let reach = Reach::of(session, args.how, out, |session, out| {
         let waiting = waiting_places(session.seats(), session.sheet(), None);
         let likely = places.iter().copied().chain(waiting).collect();
         let look = session.look(Concern::of_known(known.iter().copied(), places.iter().copied()), likely, out)?;
@@ -92,14 +92,17 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     })?;
     let undoes = Some(run.id.clone());
     let sheet = reach.session.sheet_file().map(|file| file.path.display().to_string());
+    let beside = sheet.as_ref().map(|sheet| format!(" --sheet {sheet}")).unwrap_or_default();
     let errand = Errand {
-        begun: Begun { order: Order::Undo, sheet, choice, undoes, keep: args.keep, resumed: false },
+        begun: Begun { order: Order::Undo, sheet, part, undoes, keep: args.keep, resumed: false },
         run: None,
-        go_on: format!("deft-lantern undo --run {}", run.id),
+        go_on: format!("deft-lantern undo --run {}{beside}", run.id),
+        take_back: None,
     };
     let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
-    reach.give_back(out)?;
-    ended
+    // What the run came to is told first.
+    let given_back = reach.give_back(out);
+    ended.and_then(|ended| given_back.map(|()| ended))
 }
 
 /// What nobody knows how it was.

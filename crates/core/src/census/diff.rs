@@ -2,12 +2,10 @@
 
 use std::collections::HashMap;
 use std::fmt;
-use std::net::Ipv4Addr;
 
-use lantern_wire::MacAddress;
 use serde::Serialize;
 
-use super::{Device, FoundNode, Standing};
+use super::{Device, FoundNode, Identity, Standing};
 
 /// What is different in a later census.
 #[derive(Debug, Default)]
@@ -56,29 +54,18 @@ pub struct Compared<'a> {
     pub nodes: &'a [FoundNode],
 }
 
-/// How a device is known again: by its MAC address, or else by its address.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-enum Identity {
-    Mac(MacAddress),
-    Address(Ipv4Addr),
-}
-
-fn identity(device: &Device) -> Option<Identity> {
-    device.mac.map(Identity::Mac).or_else(|| device.address.map(Identity::Address))
-}
-
 impl<'a> CensusDiff<'a> {
     /// What is different in `after`.
     #[must_use]
     pub fn between(before: Compared<'a>, after: Compared<'a>) -> Self {
         let mut diff = Self::default();
         let earlier: HashMap<Identity, &Device> =
-            before.devices.iter().filter_map(|device| Some((identity(device)?, device))).collect();
+            before.devices.iter().filter_map(|device| Some((device.identity()?, device))).collect();
         let mut found = Vec::new();
         for device in present(after.devices) {
-            match identity(device).and_then(|identity| earlier.get(&identity)) {
+            match device.identity().and_then(|identity| earlier.get(&identity)) {
                 Some(known) => {
-                    found.push(identity(known));
+                    found.push(known.identity());
                     let mut changes = device_changes(known, device);
                     changes.extend(node_changes(node_of(before, known), node_of(after, device)));
                     if changes.is_empty() {
@@ -91,7 +78,7 @@ impl<'a> CensusDiff<'a> {
             }
         }
         let found: std::collections::HashSet<_> = found.into_iter().collect();
-        diff.gone = present(before.devices).filter(|device| !found.contains(&identity(device))).collect();
+        diff.gone = present(before.devices).filter(|device| !found.contains(&device.identity())).collect();
         diff
     }
 

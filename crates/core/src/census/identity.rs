@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 use serde::{Deserialize, Serialize};
 
-use super::{Census, FoundNode, Subject, Unit, Way};
+use super::{Census, Device, FoundNode, Subject, Unit, Way};
 use crate::as_text;
 
 /// A device as messages and the logbook name it.
@@ -62,6 +62,13 @@ impl fmt::Display for Identity {
             Self::OfFamily(text) => f.write_str(text),
             Self::Address(address) => address.fmt(f),
         }
+    }
+}
+
+impl Device {
+    /// How it is known again; `None` for one of which neither MAC address nor address is known.
+    pub(super) fn identity(&self) -> Option<Identity> {
+        self.mac.map(Identity::Mac).or_else(|| self.address.map(Identity::Address))
     }
 }
 

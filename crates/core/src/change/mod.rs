@@ -1,10 +1,10 @@
 //! Changes: what to alter on which node, why, in which order, and what speaks against it.
 
-mod choice;
 mod graph;
 mod guard;
 mod holders;
 mod parking;
+mod part;
 mod plan;
 mod rules;
 mod settable;
@@ -16,11 +16,11 @@ use std::net::Ipv4Addr;
 use crate::census::{NodeName, Subject};
 use crate::facts::Difference;
 
-pub use choice::{Aspect, Choice};
 pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
 pub use holders::Earlier;
 pub use parking::waiting_places;
+pub use part::{Aspect, Part};
 pub use plan::{Beyond, ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
 pub use silent::Silent;
 pub use steps::{Step, StepMessage};

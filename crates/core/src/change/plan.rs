@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Choice, Graph, Protection, graph, settable, silent, steps};
+use super::{Change, Graph, Part, Protection, graph, settable, silent, steps};
 use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit};
@@ -91,19 +91,19 @@ impl ChangePlan {
     }
 }
 
-/// Everything it takes to make the rig what the sheet says, as far as `choice` means it.
+/// Everything it takes to make the rig what the sheet says, as far as `part` means it.
 #[must_use]
-pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, choice: &Choice) -> ChangePlan {
+pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, part: &Part) -> ChangePlan {
     let around = &Surroundings::new(*protection);
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
     let sheet = protection.sheet;
     let is_meant = |row: &&Row<'_>| {
         let area = sheet.and_then(|sheet| sheet.area_of(row.planned)).map(|area| area.name.value.as_str());
-        choice.names(&[&row.planned.name.value]) && choice.has_area(area)
+        part.names(&[&row.planned.name.value]) && part.has_area(area)
     };
     for row in comparison.rows.iter().filter(is_meant) {
-        let (change, why) = of_row(row, choice, around, &mut plan);
+        let (change, why) = of_row(row, part, around, &mut plan);
         changes.extend(change);
         plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why: why.into() }));
     }
@@ -113,7 +113,7 @@ pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, c
 /// The change of one row, and why (part of) it is left alone.
 fn of_row(
     row: &Row<'_>,
-    choice: &Choice,
+    part: &Part,
     around: &Surroundings<'_>,
     plan: &mut ChangePlan,
 ) -> (Option<Change>, Option<&'static str>) {
@@ -122,7 +122,7 @@ fn of_row(
     let reason = format!("sheet line {line}");
     let wanted = sheet.map(|sheet| Wanted::by_sheet(sheet, row.planned)).unwrap_or_default();
     let meant = |differences: &[Difference]| -> Vec<Difference> {
-        differences.iter().filter(|difference| choice.has(difference.field)).cloned().collect()
+        differences.iter().filter(|difference| part.has(difference.field)).cloned().collect()
     };
     let mut by_unit = |unit: &Unit| {
         let mut differences = meant(&wanted.differences_of_device(unit));

@@ -223,7 +223,7 @@ fn order(wanted: [u8; 3]) -> Result<Vec<u8>, Vec<&'static str>> {
     let sheet = RigSheet::parse(&format!("{SHEET}{nodes}")).unwrap();
     let (census, seats) = (census(vec![reply(1, 1, 1), reply(2, 1, 2), reply(3, 1, 3)]), [seat()]);
     let protection = protection(&census, &sheet, &seats);
-    let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Choice::default());
+    let plan = plan_by_sheet(&compare(&sheet, &census), &protection, &Part::default());
     if plan.is_refused() {
         return Err(codes(&plan));
     }

@@ -53,11 +53,6 @@ pub struct Manner {
     pub stop_on_failure: bool,
 }
 
-impl Manner {
-    /// How many devices are changed at once where nobody says otherwise.
-    pub const AT_ONCE: usize = 16;
-}
-
 /// How far the changes of a plan are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct HowFar {
@@ -87,7 +82,7 @@ pub struct Apply {
     pace: Pace,
     waiting: VecDeque<Outgoing>,
     sent: VecDeque<Outgoing>,
-    everybody: Everybody,
+    asked_lately: AskedLately,
     events: VecDeque<ApplyEvent>,
     /// How long those took that have ended, all together.
     spent: Duration,
@@ -126,7 +121,7 @@ impl Apply {
             pace: Pace::new(Pace::USUAL),
             waiting: VecDeque::new(),
             sent: VecDeque::new(),
-            everybody: Everybody::default(),
+            asked_lately: AskedLately::default(),
             events: VecDeque::new(),
             spent: Duration::ZERO,
         }
@@ -206,21 +201,21 @@ impl Apply {
         self.begin(now);
         while !self.waiting.is_empty() && self.pace.lets_pass(now) {
             let next = self.waiting.pop_front();
-            self.sent.extend(next.filter(|outgoing| !self.everybody.was_asked(now, outgoing, &self.vantage)));
+            self.sent.extend(next.filter(|outgoing| !self.asked_lately.has(now, outgoing, &self.vantage)));
         }
     }
 }
 
 /// What everybody was asked lately. All talks hear every answer: a question that another one has just asked is not asked anew.
 #[derive(Debug, Default)]
-struct Everybody(Vec<(usize, SocketAddrV4, Vec<u8>, Duration)>);
+struct AskedLately(Vec<(usize, SocketAddrV4, Vec<u8>, Duration)>);
 
-impl Everybody {
+impl AskedLately {
     /// How soon the same question may go to everybody again.
     const AGAIN: Duration = Duration::from_secs(1);
 
     /// Whether everybody was just asked this; takes note of it where not.
-    fn was_asked(&mut self, now: Duration, outgoing: &Outgoing, vantage: &Vantage) -> bool {
+    fn has(&mut self, now: Duration, outgoing: &Outgoing, vantage: &Vantage) -> bool {
         let Some((seat, to, bytes)) = outgoing.as_datagram() else { return false };
         let is_everybody = |seat: &super::Seat| seat.subnet.broadcast() == *to.ip();
         if !(to.ip().is_broadcast() || vantage.seats.iter().any(is_everybody)) {

@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 
 use super::Run;
 use crate::census::{Again, NodeName};
-use crate::change::{ChangePlan, Choice, Protection, Silent, Untouched, Wish, plan_each};
+use crate::change::{ChangePlan, Part, Protection, Silent, Untouched, Wish, plan_each};
 use crate::compare::Wanted;
 use crate::facts::{Difference, Field, Known, Value};
 
@@ -30,11 +30,11 @@ struct Gathered {
 }
 
 impl Run {
-    /// What each device that `choice` picks was before the steps after the first `keep` of this run.
+    /// What each device that `part` picks was before the steps after the first `keep` of this run.
     #[must_use]
-    pub fn back(&self, choice: &Choice, keep: usize) -> Vec<Back> {
+    pub fn back(&self, part: &Part, keep: usize) -> Vec<Back> {
         let mut all: HashMap<_, Gathered> = HashMap::new();
-        for (number, taken) in self.taken.iter().enumerate() {
+        for (number, taken) in self.sent.iter().enumerate() {
             let step = &taken.step;
             let one = all.entry(step.node.identity()).or_default();
             one.places.extend(step.fields.iter().filter_map(Difference::planned_address));
@@ -43,7 +43,7 @@ impl Run {
             }
             let of_step = step.fields.iter().map(|difference| (difference.field, difference.found.clone()));
             let along = step.along.iter().map(|along| (along.field, Known::Told(along.before.clone())));
-            for (field, found) in of_step.chain(along).filter(|(field, _)| choice.has(*field)) {
+            for (field, found) in of_step.chain(along).filter(|(field, _)| part.has(*field)) {
                 one.before.entry(field).or_insert(found);
             }
         }
@@ -57,7 +57,7 @@ impl Run {
             let planned_as = planned.get(&identity).copied().unwrap_or_default();
             let gathered = all.remove(&identity).filter(|gathered| !gathered.before.is_empty())?;
             let mac = node.mac.map(|mac| mac.to_string()).unwrap_or_default();
-            choice.names(&[&node.name, planned_as, &mac]).then(|| gathered.back(node))
+            part.names(&[&node.name, planned_as, &mac]).then(|| gathered.back(node))
         };
         self.nodes().into_iter().filter_map(of_node).collect()
     }

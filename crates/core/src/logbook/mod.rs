@@ -15,7 +15,7 @@ mod stage;
 pub use back::{Back, plan_back};
 pub use read::{LogbookError, read};
 pub use record::{Along, Begun, Ending, FORMAT, Line, Order, Planned, Record, StepTaken};
-pub use run::{Run, Taken};
+pub use run::{Run, SentStep};
 pub use silent::silent_of;
 pub use stage::Stage;
 

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Stage;
 use crate::census::NodeName;
-use crate::change::{Change, ChangePlan, Choice};
+use crate::change::{Change, ChangePlan, Part};
 use crate::conversation::{ApplyEvent, ApplyNews, Outcome, Shift, TalkEvent};
 use crate::facts::{Difference, Facts, Field, Value};
 
@@ -51,7 +51,7 @@ pub struct Begun {
     pub sheet: Option<String>,
     /// Which part of the sheet.
     #[serde(default)]
-    pub choice: Choice,
+    pub part: Part,
     /// Which run it takes back.
     #[serde(default)]
     pub undoes: Option<String>,

@@ -17,18 +17,18 @@ pub struct Run {
     /// What it meant to change. A run that was gone on with has planned anew.
     pub planned: Vec<Planned>,
     /// Every step that was sent, in order.
-    pub taken: Vec<Taken>,
+    pub sent: Vec<SentStep>,
     /// How it ended; `None` for one that runs still, or whose program was killed.
     pub ended: Option<Ending>,
     /// How often it was begun: one that was gone on with has several sittings.
     sittings: usize,
-    /// Where in `taken` a step is, by sitting, change, device and number.
+    /// Where in `sent` a step is, by sitting, change, device and number.
     places: HashMap<(usize, usize, Identity, usize), usize>,
 }
 
 /// A step that was sent.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Taken {
+pub struct SentStep {
     /// When it was sent first.
     pub at: String,
     /// The step, with the stage it has reached.
@@ -42,7 +42,7 @@ impl Run {
             at: at.to_owned(),
             begun: None,
             planned: Vec::new(),
-            taken: Vec::new(),
+            sent: Vec::new(),
             ended: None,
             sittings: 0,
             places: HashMap::new(),
@@ -65,11 +65,11 @@ impl Run {
     fn take_step(&mut self, at: String, step: StepTaken) {
         // The first version does not number the changes.
         let key = (self.sittings, step.change, step.node.identity(), step.step);
-        match self.places.get(&key).and_then(|place| self.taken.get_mut(*place)) {
+        match self.places.get(&key).and_then(|place| self.sent.get_mut(*place)) {
             Some(known) => (known.step.stage, known.step.along) = (step.stage, step.along),
             None if step.stage.is_sent() => {
-                self.places.insert(key, self.taken.len());
-                self.taken.push(Taken { at, step });
+                self.places.insert(key, self.sent.len());
+                self.sent.push(SentStep { at, step });
             }
             // It was as wanted already, or not sent for another reason.
             None => {}
@@ -87,14 +87,14 @@ impl Run {
     pub fn nodes(&self) -> Vec<&NodeName> {
         let mut seen = HashSet::new();
         let of_plan = self.planned.iter().map(|planned| &planned.node);
-        let of_steps = self.taken.iter().map(|taken| &taken.step.node);
+        let of_steps = self.sent.iter().map(|taken| &taken.step.node);
         of_plan.chain(of_steps).filter(|node| seen.insert(node.identity())).collect()
     }
 
     /// The last step that was sent to each device.
     #[must_use]
-    pub fn last_steps(&self) -> HashMap<Identity, &Taken> {
-        self.taken.iter().map(|taken| (taken.step.node.identity(), taken)).collect()
+    pub fn last_steps(&self) -> HashMap<Identity, &SentStep> {
+        self.sent.iter().map(|taken| (taken.step.node.identity(), taken)).collect()
     }
 }
 
@@ -102,7 +102,7 @@ impl Run {
     /// The last of these runs, where it went by the sheet and has not come to its end.
     #[must_use]
     pub fn to_resume(runs: &[Self]) -> Option<&Self> {
-        let last = runs.iter().rfind(|run| !(run.taken.is_empty() && run.ended.is_some()))?;
+        let last = runs.iter().rfind(|run| !(run.sent.is_empty() && run.ended.is_some()))?;
         let is_open = last.order() == Some(Order::Apply) && last.ended != Some(Ending::Done);
         // What was taken back is begun anew, so that it can be taken back anew.
         (is_open && !last.is_undone(runs)).then_some(last)
@@ -111,14 +111,14 @@ impl Run {
     /// The last of these runs that changed something and was not taken back.
     #[must_use]
     pub fn to_undo(runs: &[Self]) -> Option<&Self> {
-        runs.iter().rfind(|run| run.order() != Some(Order::Undo) && !run.taken.is_empty() && !run.is_undone(runs))
+        runs.iter().rfind(|run| run.order() != Some(Order::Undo) && !run.sent.is_empty() && !run.is_undone(runs))
     }
 
     /// Whether one of these runs has taken it back as a whole; in part taken back, it can be taken back further.
     #[must_use]
     pub fn is_undone(&self, runs: &[Self]) -> bool {
         let undoes = |begun: &Begun| {
-            begun.undoes.as_ref() == Some(&self.id) && begun.choice.is_everything() && begun.keep == 0
+            begun.undoes.as_ref() == Some(&self.id) && begun.part.is_everything() && begun.keep == 0
         };
         runs.iter().any(|run| run.ended == Some(Ending::Done) && run.begun.as_ref().is_some_and(undoes))
     }

@@ -23,7 +23,7 @@ pub fn silent_of(runs: &[Run], sheet: &RigSheet, seen: &HashSet<MacAddress>) -> 
             one.1.stood_at(planned.node.address);
             one.1.wanted.extend(planned.fields.iter().filter_map(Difference::planned_address));
         }
-        for taken in &run.taken {
+        for taken in &run.sent {
             let Some(mac) = taken.step.node.mac else { continue };
             let to = taken.step.fields.iter().find_map(Difference::planned_address);
             let one = places.entry(mac).or_default();

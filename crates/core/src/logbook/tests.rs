@@ -7,7 +7,7 @@ use rstest::rstest;
 
 use super::*;
 use crate::census::{NodeName, Way};
-use crate::change::Choice;
+use crate::change::Part;
 use crate::compare::{Addressing, Wanted};
 use crate::facts::{Difference, Facts, Field, Known, PortField, Value};
 
@@ -36,7 +36,7 @@ fn line(run: &str, record: Record) -> String {
 
 fn begun(order: Order, undoes: Option<&str>) -> Record {
     let undoes = undoes.map(ToOwned::to_owned);
-    Record::Begun(Begun { order, sheet: None, choice: Choice::default(), undoes, keep: 0, resumed: false })
+    Record::Begun(Begun { order, sheet: None, part: Part::default(), undoes, keep: 0, resumed: false })
 }
 
 fn step(change: usize, node: &NodeName, stage: Stage, fields: &[Difference]) -> Record {
@@ -84,7 +84,7 @@ const FIRST: &str = "{\"format\":1,\"at\":\"2026-05-03T18:00:00Z\",\"run\":\"r\"
 #[test]
 fn the_first_version_is_read_still() {
     let runs = runs(&[FIRST.to_owned()]);
-    assert_eq!(runs[0].taken[0].step.fields, [moved("10.40.1.1", "10.40.1.2")]);
+    assert_eq!(runs[0].sent[0].step.fields, [moved("10.40.1.1", "10.40.1.2")]);
     assert_eq!(Run::to_undo(&runs).unwrap().id, "r");
     assert_eq!(Run::to_resume(&runs), None);
 }
@@ -158,8 +158,8 @@ fn a_run_is_taken_back_to_before_its_first_step() {
         line("a", ended(Ending::Done)),
     ];
     let run = runs(&lines).remove(0);
-    assert_eq!((run.taken.len(), run.nodes().len(), run.ended), (3, 2, Some(Ending::Done)));
-    let back = run.back(&Choice::default(), 0);
+    assert_eq!((run.sent.len(), run.nodes().len(), run.ended), (3, 2, Some(Ending::Done)));
+    let back = run.back(&Part::default(), 0);
     let to =
         |text: &str| Wanted { addressing: Some(Addressing::Fixed(text.parse().unwrap())), ..Wanted::default() };
     assert_eq!(back[0].wanted, to("10.40.1.1"));
@@ -168,10 +168,10 @@ fn a_run_is_taken_back_to_before_its_first_step() {
     let leased = Wanted { addressing: Some(Addressing::Dhcp), ..Wanted::default() };
     assert_eq!((&back[1].wanted, &back[1].lost[..]), (&leased, &[Field::Mask][..]));
     // Down to the second step; only one node; only what concerns names.
-    let down = run.back(&Choice::default(), 2);
+    let down = run.back(&Part::default(), 2);
     assert_eq!((down.len(), &down[0].wanted), (1, &to("10.40.255.254")));
-    let of = |nodes: &str| Choice { nodes: vec![nodes.parse().unwrap()], ..Choice::default() };
+    let of = |nodes: &str| Part { nodes: vec![nodes.parse().unwrap()], ..Part::default() };
     assert_eq!(run.back(&of("*-2"), 0).len(), 1);
-    let names = Choice { only: vec![crate::change::Aspect::Names], ..Choice::default() };
+    let names = Part { only: vec![crate::change::Aspect::Names], ..Part::default() };
     assert_eq!(run.back(&names, 0), []);
 }

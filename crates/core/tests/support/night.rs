@@ -7,7 +7,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::{NodeName, Ways};
-use lantern_core::change::{ChangePlan, Choice, Protection, plan_by_sheet, waiting_places};
+use lantern_core::change::{ChangePlan, Part, Protection, plan_by_sheet, waiting_places};
 use lantern_core::compare::{Everybody, compare_all};
 use lantern_core::conversation::{Apply, ApplyNews, Concern, Extent, Means, Survey, SurveyPlan, Vantage};
 use lantern_core::logbook::{
@@ -143,12 +143,12 @@ impl Night {
         let likely = sheet.nodes.iter().filter_map(lantern_core::sheet::SheetNode::fixed_address).collect();
         let plan = self.plan(likely, |protection, everybody| {
             let comparison = compare_all(&sheet, protection.census, everybody);
-            plan_by_sheet(&comparison, &Protection { sheet: Some(&sheet), ..*protection }, &Choice::default())
+            plan_by_sheet(&comparison, &Protection { sheet: Some(&sheet), ..*protection }, &Part::default())
         });
         let begun = Begun {
             order: Order::Apply,
             sheet: None,
-            choice: Choice::default(),
+            part: Part::default(),
             undoes: None,
             keep: 0,
             resumed: id.is_some(),
@@ -160,12 +160,12 @@ impl Night {
     pub(crate) fn undo(&mut self, lives: impl FnMut(&mut MemoryGround, usize) -> bool) -> End {
         let runs = self.runs();
         let Some(run) = Run::to_undo(&runs) else { return End::Whole };
-        let backs = run.back(&Choice::default(), 0);
+        let backs = run.back(&Part::default(), 0);
         let likely = backs.iter().flat_map(|back| back.places.clone()).collect();
         let plan = self.plan(likely, |protection, _| plan_back(&backs, protection));
         let undoes = Some(run.id.clone());
-        let (sheet, choice) = (None, Choice::default());
-        let begun = Begun { order: Order::Undo, sheet, choice, undoes, keep: 0, resumed: false };
+        let (sheet, part) = (None, Part::default());
+        let begun = Begun { order: Order::Undo, sheet, part, undoes, keep: 0, resumed: false };
         self.carry_out(&plan, begun, None, lives)
     }
 
@@ -238,7 +238,7 @@ impl Night {
         };
         for run in self.runs() {
             run.planned.iter().for_each(|planned| note(&planned.node, planned.node.address));
-            for taken in &run.taken {
+            for taken in &run.sent {
                 let fields = taken.step.fields.iter();
                 fields
                     .filter_map(lantern_core::facts::Difference::planned_address)

@@ -48,10 +48,12 @@ impl Kept {
         files::keep_object(&path_of(adapter), &kept)
     }
 
-    /// Keeps the state of an adapter, to be put back when a run of changes is over.
+    /// Keeps the state of an adapter, to be put back when a run of changes is over. What was kept earlier in it is the older
+    /// truth and stays.
     pub(super) fn keep_meanwhile(adapter: &str, state: &AdapterState) -> Result<(), Failure> {
         Self::keep(adapter, state)?;
         match Self::of(adapter)? {
+            Some(kept) if kept.meanwhile.is_some() => Ok(()),
             Some(kept) => {
                 let kept = Self { meanwhile: Some(state.clone()), ..kept };
                 files::keep_object(&path_of(adapter), &kept)

@@ -31,14 +31,15 @@ impl Meanwhile {
         Ok(before.map(|before| Self { adapter: adapter.to_owned(), before }))
     }
 
-    /// Takes the first of these addresses that is free, beside those already there; `None` where none is. What the adapter was
-    /// set to is on disk before.
+    /// Takes the first of these addresses that is free, beside those already there, and gives it; `None` where none is. What the
+    /// adapter was set to is on disk before. `taken` is what is to be put back, from now on this too.
     pub(crate) fn take(
+        taken: &mut Option<Self>,
         adapter: &Adapter,
         proposals: &[WantedOwn],
         sheet: Option<&RigSheet>,
         out: &mut Out,
-    ) -> Result<Option<(Self, Ipv4Addr)>, Failure> {
+    ) -> Result<Option<Ipv4Addr>, Failure> {
         let name = &adapter.name;
         let Some(mac) = adapter.mac else { return Ok(None) };
         for proposal in proposals {
@@ -48,13 +49,12 @@ impl Meanwhile {
             }
             let before = adapter_state(name)?;
             Kept::keep_meanwhile(name, &before)?;
-            let wanted = |before: &AdapterState| joined(before, &[*proposal], name, false);
+            // Should it be refused or defended, that puts back what was there a moment ago, and the caller all the rest.
+            let one = taken.get_or_insert_with(|| Self { adapter: name.clone(), before });
+            let wanted = |before: &AdapterState| joined(before, &[*proposal], &one.adapter, false);
             let before = taking::take(name, &all, wanted)?;
-            if let Err(failure) = taking::settle(name, mac, &all, &before, sheet, out) {
-                Kept::forget_meanwhile(name)?;
-                return Err(failure);
-            }
-            return Ok(Some((Self { adapter: name.clone(), before }, proposal.address)));
+            taking::settle(name, mac, &all, &before, sheet, out)?;
+            return Ok(Some(proposal.address));
         }
         Ok(None)
     }

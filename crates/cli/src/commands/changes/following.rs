@@ -16,7 +16,7 @@ use crate::session::Session;
 pub(crate) struct Reach {
     pub(crate) session: Session,
     pub(crate) plan: ChangePlan,
-    taken: Vec<Meanwhile>,
+    taken: Option<Meanwhile>,
 }
 
 impl Reach {
@@ -27,8 +27,9 @@ impl Reach {
         out: &mut Out,
         make: impl Fn(&Session, &mut Out) -> Result<ChangePlan, Failure>,
     ) -> Result<Self, Failure> {
-        let left = if session.is_simulated() { None } else { Meanwhile::left_behind(session.adapter())? };
-        let mut taken: Vec<Meanwhile> = left.into_iter().collect();
+        // A dry run changes nothing of this computer either.
+        let is_live = !session.is_simulated() && !how.dry_run;
+        let mut taken = if is_live { Meanwhile::left_behind(session.adapter())? } else { None };
         let mut plan = make(&session, out)?;
         if plan.beyond.is_empty() || session.is_simulated() || !meanwhile::is_allowed() {
             return Ok(Self { session, plan, taken });
@@ -49,23 +50,20 @@ impl Reach {
         match followed {
             Ok((session, plan)) => Ok(Self { session, plan, taken }),
             Err(failure) => {
-                give_back(&mut taken, out)?;
+                give_back(taken, out)?;
                 Err(failure)
             }
         }
     }
 
-    /// Puts back what was taken, the last first.
-    pub(crate) fn give_back(&mut self, out: &mut Out) -> Result<(), Failure> {
-        give_back(&mut self.taken, out)
+    /// Puts back what was taken.
+    pub(crate) fn give_back(self, out: &mut Out) -> Result<(), Failure> {
+        give_back(self.taken, out)
     }
 }
 
-fn give_back(taken: &mut Vec<Meanwhile>, out: &mut Out) -> Result<(), Failure> {
-    while let Some(one) = taken.pop() {
-        one.give_back(out)?;
-    }
-    Ok(())
+fn give_back(taken: Option<Meanwhile>, out: &mut Out) -> Result<(), Failure> {
+    taken.map_or(Ok(()), |taken| taken.give_back(out))
 }
 
 /// Whether this computer goes along.
@@ -81,7 +79,7 @@ fn follow(
     session: &Session,
     plan: &ChangePlan,
     how: HowToWrite,
-    taken: &mut Vec<Meanwhile>,
+    taken: &mut Option<Meanwhile>,
     out: &mut Out,
 ) -> Result<Goes, Failure> {
     let wanted = proposals(session, plan)?;
@@ -98,9 +96,8 @@ fn follow(
     }
     let mut goes = Goes::Not;
     for proposals in &wanted {
-        if let Some((one, address)) = Meanwhile::take(facts, proposals, session.sheet(), out)? {
+        if let Some(address) = Meanwhile::take(taken, facts, proposals, session.sheet(), out)? {
             out.note(&format!("{adapter} has {address} while it lasts"))?;
-            taken.push(one);
             goes = Goes::Along;
         }
     }

@@ -46,7 +46,7 @@ pub(super) fn make_all(
     }
     if !matches!(failure, Failure::Unheard) {
         let made = results.iter().flatten().count();
-        tell::how_far(made, plan.changes.len(), logbook.path(), &errand.go_on, out)?;
+        tell::how_far(made, plan.changes.len(), logbook.path(), errand, out)?;
     }
     Ok(Some(failure))
 }

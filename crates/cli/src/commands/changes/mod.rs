@@ -26,6 +26,11 @@ pub(crate) use following::Reach;
 pub(crate) use settling::let_settle;
 pub(crate) use show::steps_of;
 
+/// How many seconds a node may take to restart, where nobody says otherwise.
+const RESTART: u16 = 30;
+/// How many nodes are changed at once, where nobody says otherwise.
+pub(crate) const AT_ONCE: u16 = 16;
+
 /// How to go about writing to nodes.
 #[derive(Debug, Clone, Copy, clap::Args)]
 pub(crate) struct HowToWrite {
@@ -38,11 +43,11 @@ pub(crate) struct HowToWrite {
     pub(crate) yes: bool,
 
     /// How many seconds a node may take to restart
-    #[arg(long, value_name = "SECONDS", default_value_t = 30, value_parser = clap::value_parser!(u16).range(1..=600))]
+    #[arg(long, value_name = "SECONDS", default_value_t = RESTART, value_parser = clap::value_parser!(u16).range(1..=600))]
     pub(crate) restart: u16,
 
     /// How many nodes are changed at once, as far as none waits for another
-    #[arg(long, value_name = "NUMBER", default_value_t = 16, value_parser = clap::value_parser!(u16).range(1..=256))]
+    #[arg(long, value_name = "NUMBER", default_value_t = AT_ONCE, value_parser = clap::value_parser!(u16).range(1..=256))]
     pub(crate) at_once: u16,
 
     /// Begin nothing more after a failure, also what does not wait for it
@@ -52,7 +57,7 @@ pub(crate) struct HowToWrite {
 
 impl Default for HowToWrite {
     fn default() -> Self {
-        Self { dry_run: false, yes: false, restart: 30, at_once: 16, stop_on_error: false }
+        Self { dry_run: false, yes: false, restart: RESTART, at_once: AT_ONCE, stop_on_error: false }
     }
 }
 
@@ -91,6 +96,8 @@ pub(crate) struct Errand {
     pub(crate) run: Option<String>,
     /// What to call so that it is gone on with.
     pub(crate) go_on: String,
+    /// What to call so that it is taken back; `None` for an undo, which is gone on with.
+    pub(crate) take_back: Option<String>,
 }
 
 impl Errand {

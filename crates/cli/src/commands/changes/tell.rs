@@ -6,17 +6,17 @@ use lantern_core::change::Change;
 use lantern_core::conversation::{Made, Outcome, Shift};
 use lantern_core::facts::Difference;
 
+use super::Errand;
 use crate::failure::Failure;
 use crate::output::{Out, Tone, counted};
 
 /// Tells what became of one node.
 pub(super) fn tell(change: &Change, made: &Made, is_parked: bool, out: &mut Out) -> Result<(), Failure> {
-    let (tone, word, text) = match sentence(change, made) {
-        (_, "done", _) if is_parked => {
-            let at = made.subject.address();
-            (Tone::Plain, "waits", format!("{} at {at}, until its place is left", change.subject.title()))
-        }
-        other => other,
+    let (tone, word, text) = if is_parked && made.outcome == Outcome::Done {
+        let at = made.subject.address();
+        (Tone::Plain, "waits", format!("{} at {at}, until its place is left", change.subject.title()))
+    } else {
+        sentence(change, made)
     };
     let word = out.paint().dye(tone, word);
     let text = format!("{word}  {text}");
@@ -32,10 +32,17 @@ pub(super) fn held_back(change: &Change, other: &Change, out: &mut Out) -> Resul
 }
 
 /// How far a run of changes came that was broken off.
-pub(super) fn how_far(made: usize, of: usize, logbook: &Path, go_on: &str, out: &mut Out) -> Result<(), Failure> {
+pub(super) fn how_far(
+    made: usize,
+    of: usize,
+    logbook: &Path,
+    errand: &Errand,
+    out: &mut Out,
+) -> Result<(), Failure> {
     let book = logbook.display();
     out.note(&format!("broken off with {made} of {} made; every step is in {book}", counted(of, "change")))?;
-    Ok(out.hint(&format!("{go_on}; or take it back with: deft-lantern undo"))?)
+    let back = errand.take_back.as_ref().map(|back| format!("; or take it back with: {back}")).unwrap_or_default();
+    Ok(out.hint(&format!("{}{back}", errand.go_on))?)
 }
 
 fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {

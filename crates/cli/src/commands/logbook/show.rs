@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use lantern_core::logbook::{Run, Stage, Taken};
+use lantern_core::logbook::{Run, SentStep, Stage};
 use lantern_core::pattern::Pattern;
 use serde::Serialize;
 
@@ -57,7 +57,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         let there = runs.iter().map(|run| run.id.clone()).collect();
         return Err(Failure::NoRun { wanted: args.run.clone().unwrap_or_default(), there });
     };
-    let steps: Vec<(usize, &Taken)> = (1..).zip(&run.taken).filter(|(_, taken)| args.means(taken)).collect();
+    let steps: Vec<(usize, &SentStep)> = (1..).zip(&run.sent).filter(|(_, taken)| args.means(taken)).collect();
     if out.is_json() {
         let steps = steps.iter().map(|(number, taken)| Step { number: *number, at: &taken.at, step: &taken.step });
         out.object(&Answer { format: 1, run: &run.id, at: &run.at, steps: steps.collect() })?;
@@ -67,14 +67,14 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 impl Args {
-    fn means(&self, taken: &Taken) -> bool {
+    fn means(&self, taken: &SentStep) -> bool {
         let node = &taken.step.node;
         let mac = node.mac.map(|mac| mac.to_string()).unwrap_or_default();
         self.node.is_empty() || self.node.iter().any(|one| one.matches(&node.name) || one.matches(&mac))
     }
 }
 
-fn show(run: &Run, steps: &[(usize, &Taken)], out: &mut Out) -> Result<Exit, Failure> {
+fn show(run: &Run, steps: &[(usize, &SentStep)], out: &mut Out) -> Result<Exit, Failure> {
     let order = run.order().map_or("run", lantern_core::logbook::Order::word);
     out.line(&format!("{order} of {} (run {})", when(&run.at), run.id))?;
     if steps.is_empty() {

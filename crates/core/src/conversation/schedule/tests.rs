@@ -14,7 +14,7 @@ use rstest::rstest;
 use super::Schedule;
 use crate::address::Seat;
 use crate::census::{Census, Sighting, Told};
-use crate::change::{ChangePlan, Choice, Protection, plan_by_sheet};
+use crate::change::{ChangePlan, Part, Protection, plan_by_sheet};
 use crate::compare::compare;
 use crate::logbook::{
     Begun, Ending, FORMAT, Line, Order, Planned, Record, Run, Stage, StepTaken, plan_back, read, silent_of,
@@ -152,7 +152,7 @@ impl World {
             write(Record::Begun(Begun {
                 order: sitting.order,
                 sheet: None,
-                choice: Choice::default(),
+                part: Part::default(),
                 undoes: sitting.undoes.map(|run| format!("run-{run}")),
                 keep: 0,
                 resumed: false,
@@ -191,10 +191,10 @@ impl World {
             Protection { sheet: Some(&self.sheet), silent: &silent, ..Protection::of(&census, &seats) };
         let plan = match order {
             Order::Undo => {
-                let backs = Run::to_undo(&runs).map(|run| run.back(&Choice::default(), 0)).unwrap_or_default();
+                let backs = Run::to_undo(&runs).map(|run| run.back(&Part::default(), 0)).unwrap_or_default();
                 plan_back(&backs, &protection)
             }
-            _ => plan_by_sheet(&compare(&self.sheet, &census), &protection, &Choice::default()),
+            _ => plan_by_sheet(&compare(&self.sheet, &census), &protection, &Part::default()),
         };
         let index = (!plan.is_refused()).then(|| {
             self.plans.push(plan);

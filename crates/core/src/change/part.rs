@@ -10,7 +10,7 @@ use crate::pattern::Pattern;
 /// A part of what could be changed. Where nothing is named, everything is meant.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Choice {
+pub struct Part {
     /// Devices by name.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub nodes: Vec<Pattern>,
@@ -63,7 +63,7 @@ impl Aspect {
     }
 }
 
-impl Choice {
+impl Part {
     /// Whether everything is meant.
     #[must_use]
     pub fn is_everything(&self) -> bool {
@@ -89,7 +89,7 @@ impl Choice {
     }
 }
 
-impl fmt::Display for Choice {
+impl fmt::Display for Part {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let mut parts: Vec<String> = self.nodes.iter().map(|node| node.text().to_owned()).collect();
         parts.extend(self.areas.iter().map(|area| format!("area {area}")));
