@@ -13,7 +13,6 @@ use rstest::rstest;
 use rustix::process::{Pid, Signal, kill_process};
 use support::Rig;
 
-const FLASH: u8 = 1;
 const NORMAL: u8 = 3;
 
 fn rig() -> Rig {
@@ -24,6 +23,8 @@ fn rig() -> Rig {
              address = \"10.40.1.10{place}\"\npages = [{{ sub = {place}, out = [0, 1] }}]\n"
         );
     }
+    scene += "[[device]]\nname = \"beacon\"\nmac = \"02:4d:42:00:20:01\"\naddress = \"10.40.1.9\"\n\
+              llrp = { uid = \"7ff0:00000001\", label = \"slip beacon\" }\n";
     Rig::with(&Scene::parse(&scene).unwrap())
 }
 
@@ -57,7 +58,7 @@ fn it_ends_dark_whenever_it_is_broken_off(#[values(Signal::INT, Signal::TERM)] s
     let mut flashed = 0;
     for moment in 0..6 {
         let mut child = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
-            .args(["identify", "quay-north", "lamp-room", "--for", "1m"])
+            .args(["identify", "quay-north", "lamp-room", "slip beacon", "--for", "1m"])
             .args(["--adapter", &rig.ground.guest().to_string()])
             .current_dir(rig.folder.path(""))
             .stdout(Stdio::piped())
@@ -66,17 +67,17 @@ fn it_ends_dark_whenever_it_is_broken_off(#[values(Signal::INT, Signal::TERM)] s
             .unwrap();
         let until = Instant::now() + Duration::from_secs(8);
         if moment % 2 == 0 {
-            while indicators(&rig)[0] != FLASH && Instant::now() < until {
+            while rig.ground.flashing().len() < 3 && Instant::now() < until {
                 std::thread::sleep(Duration::from_millis(10));
             }
         } else {
             std::thread::sleep(Duration::from_millis(3000 + 200 * moment));
         }
-        flashed += usize::from(indicators(&rig)[0] == FLASH);
+        flashed += usize::from(rig.ground.flashing() == ["quay-north", "lamp-room", "beacon"]);
         kill_process(Pid::from_child(&child), signal).unwrap();
         let ended = child.wait().unwrap();
         assert_eq!(std::os::unix::process::ExitStatusExt::signal(&ended), Some(signal.as_raw()));
-        assert!(!indicators(&rig).contains(&FLASH), "moment {moment}: {:?}", indicators(&rig));
+        assert_eq!(rig.ground.flashing(), [""; 0], "moment {moment}");
     }
     assert!(flashed >= 3, "{flashed}");
 }
@@ -93,10 +94,10 @@ fn it_ends_dark_when_nobody_reads_on() {
         .unwrap();
     let mut said = BufReader::new(child.stdout.take().unwrap()).lines();
     assert!(said.next().unwrap().unwrap().starts_with("flashes"));
-    assert_eq!(indicators(&rig), [FLASH; 3]);
+    assert_eq!(rig.ground.flashing(), ["quay-north", "quay-south", "lamp-room", "beacon"]);
     drop(said);
     child.wait().unwrap();
-    assert!(!indicators(&rig).contains(&FLASH), "{:?}", indicators(&rig));
+    assert_eq!(rig.ground.flashing(), [""; 0]);
 }
 
 #[test]
@@ -111,4 +112,16 @@ fn what_is_locked_is_not_even_flashed() {
     let said = rig.run(&["identify", "lamp-room", "--for", "1s"]).ended(2);
     assert!(said.notes.contains("C003"), "{}", said.notes);
     assert_eq!(indicators(&rig), before);
+}
+
+/// A unit that speaks LLRP only shows itself too, and says so where it cannot.
+#[test]
+fn a_unit_without_art_net_flashes_and_is_as_before() {
+    let rig = rig();
+    let said = rig.run_here(&["identify", "slip beacon", "--for", "1s"]).ended(0);
+    said.line(&["flashes", "slip beacon"]);
+    said.line(&["as before", "slip beacon"]);
+    assert_eq!(rig.ground.flashing(), [""; 0]);
+    let said = rig.run_here(&["set", "slip beacon", "--indicators", "mute", "--yes"]).ended(2);
+    assert!(said.notes.contains("C005"), "{}", said.notes);
 }

@@ -165,3 +165,28 @@ fn a_target_of_llrp_is_set_on_loopback_too() {
     assert_eq!(found["units"][0]["facts"]["told"]["label"], "Slip beacon");
     rig.run_here(&["set", "7ff0:00000002", "--address", &to, "--yes"]).ended(2);
 }
+
+/// Settings with an option of their own: read back, really so, and what a node cannot is not sent.
+#[test]
+fn side_settings_are_set_by_their_options() {
+    let scene = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
+                 mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\n\
+                 pages = [{ sub = 1, out = [0, 1], in = [9], merging = [1] }]\n";
+    let rig = Rig::with(&Scene::parse(scene).unwrap());
+    let set = |options: &[&str]| rig.run_here(&[&["set", "quay-north", "--yes"], options].concat());
+    let options = ["--sacn-priority", "150", "--stop-merging", "--port", "3", "--input", "off"];
+    let said = set(&options).ended(0);
+    said.line(&["sACN priority", "100", "150"]);
+    said.line(&["merging", "on", "off"]);
+    said.line(&["port 3 input", "on", "off"]);
+    let truth = &rig.ground.truth()[0];
+    assert_eq!((&truth.sacn_priority[..], truth.ports[1][5], truth.ports[2][7]), (&[150][..], 0, 8));
+    set(&options).ended(0).line(&["nothing to change"]);
+    let said = set(&["--record-scene"]).ended(1);
+    said.line(&["sent", "did not tell its loss scene"]);
+    assert_eq!(rig.ground.truth()[0].scenes, 1);
+    let said = set(&["--port", "1", "--input", "off"]).ended(2);
+    assert!(said.notes.contains("C005"), "{}", said.notes);
+    set(&["--factory-network", "--dhcp"]).ended(2);
+    set(&["--sacn-priority", "201"]).ended(2);
+}

@@ -98,6 +98,7 @@ struct Abilities {
     protocol: Option<bool>,
     data_loss: Option<bool>,
     direction: Option<bool>,
+    rdm: Option<bool>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -110,6 +111,7 @@ struct Page {
     mac: Option<String>,
     name: String,
     label: String,
+    sacn_priority: Option<u8>,
     ports: Vec<Port>,
     heard_ms: u64,
 }
@@ -125,6 +127,8 @@ struct Port {
     also_in: Option<u16>,
     merge: String,
     rdm: Option<bool>,
+    merging: bool,
+    input: Option<bool>,
     data: bool,
 }
 

@@ -247,3 +247,29 @@ fn a_logbook_of_a_later_version_is_left_alone() {
     }
     assert_eq!((rig.folder.read("tidewick.log.jsonl").as_str(), rig.ground.truth()), (later, before));
 }
+
+/// Who is sent to where nobody chose gets back what it had: address, mask, gateway, and whether by DHCP.
+#[rstest]
+#[case::dhcp("--dhcp")]
+#[case::factory("--factory-network")]
+fn what_was_given_up_is_given_back(#[case] how: &str) {
+    let south = "mac = \"02:4d:42:00:10:02\"";
+    let scene = TIDEWICK.replace("off = true", "").replace(south, &format!("{south}\nlease = \"10.40.1.77\""));
+    let rig = Rig::with(&Scene::parse(&scene).unwrap());
+    rig.write_sheet(SHEET, TIDEWICK_MENDED_SHEET);
+    let before = rig.ground.truth();
+    let said = rig.run(&["set", "quay-south", how, "--dry-run"]);
+    assert_eq!(rig.ground.truth(), before);
+    assert_eq!(said.out.contains("C024"), how == "--factory-network", "{}", said.out);
+    rig.run(&["set", "quay-south", how, "--yes"]);
+    let there = rig.ground.truth();
+    assert_ne!(at(&there, 2), at(&before, 2));
+    let listed = rig.run(&["logbook", "show"]).ended(0);
+    assert!(
+        listed.out.contains(if how == "--dhcp" { "by DHCP" } else { "as from the factory" }),
+        "{}",
+        listed.out
+    );
+    rig.run(&["undo", "--yes"]);
+    assert_eq!(rig.ground.truth(), before);
+}

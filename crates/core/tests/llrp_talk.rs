@@ -6,6 +6,7 @@ mod support;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
+use lantern_core::Indicators;
 use lantern_core::census::Subject;
 use lantern_core::census::{Census, Device, Way, Ways};
 use lantern_core::change::{ChangePlan, Part, Protection, plan_by_sheet, plan_one};
@@ -386,4 +387,28 @@ fn a_node_out_of_reach_is_brought_home_by_its_other_protocol() {
     let named = Wanted { name: Some("mast".to_owned()), ..home() };
     let plan = plan_one(&subject, &named, &protection(&seen, &seats));
     assert!(codes(&plan).contains(&"C007"), "{:?}", codes(&plan));
+}
+
+/// A unit is asked to show itself; one that has no word for it says so, and nothing is sent.
+#[rstest]
+#[case::able("", 0.0)]
+#[case::with_loss("", 0.1)]
+#[case::slow("answers-late", 0.0)]
+fn a_unit_shows_which_one_it_is(#[case] quirk: &str, #[case] loss: f64) {
+    let quirks = if quirk.is_empty() { String::new() } else { format!(", quirks = [\"{quirk}\"]") };
+    let mut ground = ground(&target(AWAY, "", &quirks), loss, 7);
+    for (indicators, flashes) in [(Indicators::Flash, true), (Indicators::Normal, false)] {
+        let wanted = Wanted { indicators: Some(indicators), ..Wanted::default() };
+        let plan = planned(&mut ground, &wanted);
+        let mut talk = plan.changes[0].talk(vantage(), RESTART);
+        run(&mut talk, &mut ground);
+        assert_eq!((talk.outcome(), ground.devices()[0].flashes()), (Some(&Outcome::Done), flashes));
+    }
+}
+
+#[test]
+fn a_unit_that_cannot_show_itself_is_not_asked_to() {
+    let mut ground = ground(&target(AWAY, "", ", quirks = [\"cannot-identify\"]"), 0.0, 7);
+    let wanted = Wanted { indicators: Some(Indicators::Flash), ..Wanted::default() };
+    assert_eq!(codes(&planned(&mut ground, &wanted)), ["C005"]);
 }

@@ -33,6 +33,14 @@ impl Party {
         }
     }
 
+    /// Whether it shows which one it is.
+    pub(crate) fn flashes(&self) -> bool {
+        match self {
+            Self::Node(node) => node.truth().indicators == 1,
+            Self::Device(device) => device.flashes(),
+        }
+    }
+
     pub(crate) fn name(&self) -> &str {
         match self {
             Self::Node(node) => &node.setup().name,

@@ -5,7 +5,8 @@
 mod support;
 
 use lantern_wire::art_net::{
-    Address, Command, IpCommand, IpProg, IpProgReply, Message, Poll, PollFlags, PollReply, PollTarget, Program,
+    Address, BlockKind, Command, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg, IpProgReply, Message,
+    Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
 };
 use lantern_wire::{MacAddress, Text};
 use proptest::prelude::*;
@@ -64,6 +65,22 @@ proptest! {
             command: Command(head[4]),
         };
         prop_assert_eq!(Address::parse(&message.to_bytes()).unwrap(), message);
+    }
+
+    #[test]
+    fn inputs_and_blocks_survive(bind_index: u8, port_count: u16, off: [bool; 4], byte: u8, words: u32, fill: u8) {
+        let input = Input { bind_index, port_count, off };
+        prop_assert_eq!(Message::parse(&input.to_bytes()).unwrap(), Message::Input(input));
+        let data = Box::new(core::array::from_fn(|i| fill.wrapping_add(i.to_le_bytes()[0])));
+        let block = FirmwareMaster { kind: BlockKind(byte), block: fill, words, data };
+        let bytes = block.to_bytes();
+        prop_assert_eq!(bytes.len(), FirmwareMaster::LENGTH);
+        prop_assert!(FirmwareMaster::parse(&bytes[..bytes.len() - 1]).is_err());
+        prop_assert_eq!(Message::parse(&bytes).unwrap(), Message::FirmwareMaster(block));
+        let reply = FirmwareReply { word: ReplyWord(byte) };
+        prop_assert_eq!(FirmwareReply::parse(&reply.to_bytes()).unwrap(), reply);
+        prop_assert_eq!(FirmwareReply::parse(&reply.to_bytes()[..FirmwareReply::LEAST]).unwrap(), reply);
+        prop_assert!(FirmwareReply::parse(&reply.to_bytes()[..14]).is_err());
     }
 
     #[test]

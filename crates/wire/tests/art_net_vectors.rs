@@ -8,8 +8,8 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::{
-    Address, Command, DataLoss, IpCommand, IpProg, IpProgReply, Message, OpCode, Poll, PollFlags, PollReply,
-    PollTarget, Program,
+    Address, BlockKind, Command, DataLoss, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg, IpProgReply,
+    Message, OpCode, Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
 };
 use lantern_wire::{Layer, WireError};
 use rstest::rstest;
@@ -230,4 +230,18 @@ fn a_short_message_says_so_in_words() {
         Message::parse(&bytes[..20]).unwrap_err().to_string(),
         "ArtIpProg needs 24 bytes from offset 10, but only 10 are there"
     );
+}
+
+/// Where the reference packets have none: the layout of the standard's tables, byte for byte.
+#[test]
+fn inputs_and_blocks_lie_as_the_standard_has_them() {
+    let input = Input { bind_index: 2, port_count: 4, off: [false, true, false, true] };
+    assert_eq!(input.to_bytes(), b"Art-Net\0\x00\x70\x00\x0e\x00\x02\x00\x04\x00\x01\x00\x01");
+    let data = Box::new([7; FirmwareMaster::DATA]);
+    let block = FirmwareMaster { kind: BlockKind::LAST, block: 0x21, words: 0x0001_0203, data };
+    let bytes = block.to_bytes();
+    assert_eq!(bytes[..20], *b"Art-Net\0\x00\xf2\x00\x0e\x00\x00\x02\x21\x00\x01\x02\x03");
+    assert_eq!((&bytes[20..40], bytes[40], bytes.len()), (&[0; 20][..], 7, 1064));
+    let reply = FirmwareReply { word: ReplyWord::ALL_GOOD }.to_bytes();
+    assert_eq!((&reply[..15], reply.len()), (&b"Art-Net\0\x00\xf3\x00\x0e\x00\x00\x01"[..], 36));
 }

@@ -55,6 +55,22 @@ pub(crate) struct Args {
     #[arg(long, value_name = "WORD", value_parser = word(&DataLoss::WORDS))]
     on_data_loss: Option<String>,
 
+    /// The priority with which its inputs send sACN, 0 to 200
+    #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u8).range(0..=200))]
+    sacn_priority: Option<u8>,
+
+    /// Let it go on with one of two sources that it combines now
+    #[arg(long)]
+    stop_merging: bool,
+
+    /// Let it record what is sent now, as the scene for when data stops
+    #[arg(long)]
+    record_scene: bool,
+
+    /// Back to the network settings of the factory: address, mask, gateway, DHCP
+    #[arg(long, conflicts_with_all = ["address", "mask", "gateway", "dhcp"])]
+    factory_network: bool,
+
     /// What its indicators do
     #[arg(long, value_name = "WORD", value_parser = word(&Indicators::WORDS))]
     indicators: Option<String>,
@@ -82,6 +98,10 @@ pub(crate) struct Args {
     /// Whether RDM goes through the ports named
     #[arg(long, value_name = "WORD", requires = "port", value_parser = ["on", "off"])]
     rdm: Option<String>,
+
+    /// Whether the inputs named send what comes in
+    #[arg(long, value_name = "WORD", requires = "port", value_parser = ["on", "off"])]
+    input: Option<String>,
 
     /// The address lies outside the sheet's networks or areas, and is meant
     #[arg(long, requires = "address")]
@@ -139,7 +159,7 @@ fn meant<T: Copy>(words: &[(&'static str, T)], word: Option<&String>) -> Option<
 impl Args {
     /// What no survey is needed for to see that it makes no sense.
     fn refuse_nonsense(&self) -> Result<(), Failure> {
-        let words = [&self.direction, &self.protocol, &self.merge, &self.rdm];
+        let words = [&self.direction, &self.protocol, &self.merge, &self.rdm, &self.input];
         let of_ports = words.iter().any(|word| word.is_some());
         let (ports, universes) = (self.port.len(), self.universe.len());
         if universes != ports && (universes > 0 || !of_ports) {
@@ -150,7 +170,8 @@ impl Args {
         if self.is_empty() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
-                 --on-data-loss, --indicators, --port with --universe, --direction, --protocol, --merge or --rdm"
+                 --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
+                 --port with --universe, --direction, --protocol, --merge, --rdm or --input"
                     .to_owned(),
             ));
         }
@@ -182,6 +203,8 @@ impl Args {
             && self.name.is_none()
             && self.label.is_none()
             && self.on_data_loss.is_none()
+            && self.sacn_priority.is_none()
+            && !(self.stop_merging || self.record_scene || self.factory_network)
             && self.indicators.is_none()
             && self.port.is_empty()
     }
@@ -201,6 +224,7 @@ impl Args {
                 protocol: meant(&Protocol::WORDS, self.protocol.as_ref()),
                 merge: meant(&Merge::WORDS, self.merge.as_ref()),
                 rdm: self.rdm.as_ref().map(|word| word == "on"),
+                input: self.input.as_ref().map(|word| word == "on"),
                 ..WantedPort::default()
             });
         }
@@ -213,6 +237,10 @@ impl Args {
             gateway: self.gateway,
             on_data_loss: meant(&DataLoss::WORDS, self.on_data_loss.as_ref()),
             indicators: meant(&Indicators::WORDS, self.indicators.as_ref()),
+            sacn_priority: self.sacn_priority,
+            stops_merging: self.stop_merging,
+            records_scene: self.record_scene,
+            factory_network: self.factory_network,
             ports,
             ..Wanted::default()
         })

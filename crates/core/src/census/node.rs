@@ -92,6 +92,9 @@ pub struct Abilities {
     pub data_loss: Option<bool>,
     /// Switch a port between input and output.
     pub direction: Option<bool>,
+    /// Switch RDM of a port on and off.
+    #[serde(default)]
+    pub rdm: Option<bool>,
 }
 
 /// What an ArtIpProgReply adds to the poll reply.
@@ -228,6 +231,7 @@ impl FoundNode {
             protocol: told2.map(Status2::sacn_able),
             data_loss: told3.map(Status3::data_loss_settable),
             direction: told3.map(Status3::direction_settable),
+            rdm: told2.map(Status2::rdm_settable),
         };
         self.style = reply.style.to_string();
     }

@@ -28,6 +28,9 @@ pub struct Page {
     pub name: Said,
     /// The long name it states.
     pub label: Said,
+    /// The priority with which its inputs send sACN; `None` when its reply is too old to tell.
+    #[serde(default)]
+    pub sacn_priority: Option<u8>,
     /// Its ports, in order of their slots.
     pub ports: Vec<FoundPort>,
     /// When it was last heard, since the conversation began.
@@ -56,6 +59,12 @@ pub struct FoundPort {
     /// Whether RDM goes through it; `None` when its reply is too old to tell.
     #[serde(default)]
     pub rdm: Option<bool>,
+    /// Whether it combines two sources now, as an output.
+    #[serde(default)]
+    pub merging: bool,
+    /// Whether, as an input, it sends what comes in; `None` on outputs.
+    #[serde(default)]
+    pub input: Option<bool>,
     /// Whether data passes through it now.
     pub data: bool,
 }
@@ -73,6 +82,7 @@ impl Page {
             mac: None,
             name: reply.short_name.to_lossy().into(),
             label: reply.long_name.to_lossy().into(),
+            sacn_priority: reply.tells_status3().then_some(reply.sacn_priority),
             ports: reply.stated_ports().map(|(slot, port)| FoundPort::stated(reply, slot, port)).collect(),
             heard,
         }
@@ -100,6 +110,8 @@ impl FoundPort {
             also_in: is_both.then(|| universe(port.switch_in)),
             merge: if port.output_a.merges_ltp() { Merge::Ltp } else { Merge::Htp },
             rdm: reply.tells_status3().then(|| !port.output_b.rdm_off()),
+            merging: is_output && port.output_a.merging(),
+            input: port.kind.is_input().then(|| !port.input.disabled()),
             data: if is_output { port.output_a.sending() } else { port.input.receiving() },
         }
     }

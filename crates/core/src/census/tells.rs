@@ -2,6 +2,7 @@
 
 use super::{FoundNode, FoundPort};
 use crate::facts::{Field, Known, PortField, Tells, Value};
+use crate::sheet::kind::FactoryMode;
 use crate::universe::Universe;
 use crate::{Direction, Merge};
 
@@ -17,6 +18,9 @@ impl Tells for FoundNode {
             Field::Firmware => Known::Told(Value::Firmware(self.firmware)),
             Field::OnDataLoss => Known::told(self.on_data_loss.map(Value::DataLoss)),
             Field::Indicators => Known::told(self.indicators.map(Value::Indicators)),
+            Field::SacnPriority => Known::told(self.sacn_priority(wanted)),
+            Field::Merging => Known::Told(Value::Flag(self.ports().any(|(_, _, port)| port.merging))),
+            Field::FactoryNetwork if self.is_as_from_factory() => Known::Told(Value::Flag(true)),
             Field::Pages if self.is_whole() => Known::Told(Value::All),
             Field::Pages => Known::Told(Value::Count(self.pages.len().try_into().unwrap_or(u32::MAX))),
             Field::Port(number, field) => match self.port(number) {
@@ -29,6 +33,24 @@ impl Tells for FoundNode {
 }
 
 impl FoundNode {
+    /// The priority of its pages; where they have several, one that is not as wanted.
+    fn sacn_priority(&self, wanted: &Value) -> Option<Value> {
+        let told: Option<Vec<u8>> = self.pages.iter().map(|page| page.sacn_priority).collect();
+        let mut told = told?.into_iter().map(|priority| Value::Count(priority.into()));
+        let first = told.next()?;
+        Some(if first == *wanted { told.find(|one| one != wanted).unwrap_or(first) } else { first })
+    }
+
+    /// Whether it stands where units of its kind stand as they leave the factory. One that does not may all the same: kinds
+    /// are what people wrote down.
+    fn is_as_from_factory(&self) -> bool {
+        self.kind().is_some_and(|kind| match kind.factory_mode {
+            FactoryMode::Dhcp => self.dhcp == Some(true),
+            FactoryMode::LinkLocal => self.address.is_link_local(),
+            FactoryMode::Fixed => kind.factory.is_some_and(|range| range.contains(self.address)),
+        })
+    }
+
     /// Everything it tells of its settings. What it does not tell is left out.
     pub(crate) fn told(&self) -> Vec<(Field, Value)> {
         let fields = [
@@ -39,6 +61,7 @@ impl FoundNode {
             Field::Mask,
             Field::Gateway,
             Field::OnDataLoss,
+            Field::SacnPriority,
         ];
         let told = |field: Field| match self.tells(field, &Value::All) {
             Known::Told(value) => Some((field, value)),
@@ -46,6 +69,7 @@ impl FoundNode {
         };
         let mut all: Vec<(Field, Value)> = fields.into_iter().filter_map(told).collect();
         for (number, _, port) in self.ports() {
+            let input = port.input.map(|on| (PortField::Input, Value::Flag(on)));
             let rdm = port.rdm.map(|on| (PortField::Rdm, Value::Flag(on)));
             let fields = [
                 (PortField::Direction, Value::Direction(port.direction)),
@@ -53,7 +77,13 @@ impl FoundNode {
                 (PortField::Universe, Value::Universe(Universe::ArtNet(port.universe))),
                 (PortField::Merge, Value::Merge(port.merge)),
             ];
-            all.extend(fields.into_iter().chain(rdm).map(|(field, value)| (Field::Port(number, field), value)));
+            all.extend(
+                fields
+                    .into_iter()
+                    .chain(rdm)
+                    .chain(input)
+                    .map(|(field, value)| (Field::Port(number, field), value)),
+            );
         }
         all
     }
@@ -74,6 +104,9 @@ impl FoundPort {
             (PortField::Merge, _) if self.direction == Direction::In => return Known::CannotTell,
             (PortField::Merge, _) => Value::Merge(self.merge),
             (PortField::Rdm, _) => return Known::told(self.rdm.map(Value::Flag)),
+            (PortField::Input, _) => {
+                return self.input.map_or(Known::CannotTell, |on| Known::Told(Value::Flag(on)));
+            }
             // Art-Net tells it of whole nodes only.
             (PortField::OnDataLoss, _) => return Known::CannotTell,
         })

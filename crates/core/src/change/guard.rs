@@ -7,18 +7,19 @@ use lantern_wire::MacAddress;
 
 use super::holders::{Earlier, Holder, Surroundings};
 use super::rules::{
-    EARLIER, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE, OWN,
-    PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
+    EARLIER, FACTORY, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE,
+    OWN, PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
 };
 use super::settable::too_long;
 use super::{Change, Silent};
 use crate::address::Seat;
 use crate::address::{AddressRange, Mask, Role, Subnet, Unusable};
 use crate::census::Subject;
-use crate::census::{Census, Device, FoundNode};
+use crate::census::{Census, Device, FoundNode, Standing};
 use crate::clash::standing;
 use crate::facts::{Difference, Field, Value};
 use crate::finding::Finding;
+use crate::sheet::kind::FactoryMode;
 use crate::sheet::{Network, RigSheet};
 use crate::universe::PortAddress;
 
@@ -156,6 +157,10 @@ impl Surroundings<'_> {
                 NO_MAC.finding(format!("{name} does not tell its MAC address"), "set it at the unit itself"),
             );
         }
+        if change.differences.iter().any(|difference| difference.field == Field::FactoryNetwork) {
+            findings.extend(self.against_factory(change));
+            return findings;
+        }
         let after = Settings::after(change);
         let Some(wanted) = change.new_address() else {
             findings.extend(after.faults(&name));
@@ -169,6 +174,37 @@ impl Surroundings<'_> {
         }
         findings.extend(after.faults(&name));
         findings.extend(self.against_address(wanted, change, leaving));
+        findings
+    }
+
+    /// Where it will stand by itself is known at best from its kind.
+    fn against_factory(&self, change: &Change) -> Vec<Finding> {
+        let (name, from) = (change.subject.title(), change.subject.address());
+        let kind = self.kind_of(&change.subject);
+        let (there, range) = match kind.map(|kind| (kind.factory_mode, kind.factory)) {
+            Some((FactoryMode::Dhcp, _)) => ("an address that a DHCP server gives it".to_owned(), None),
+            Some((FactoryMode::LinkLocal, _)) => ("a link-local address".to_owned(), None),
+            Some((FactoryMode::Fixed, Some(range))) => (range.to_string(), Some(range)),
+            _ => ("an address that its kind does not tell".to_owned(), None),
+        };
+        let mut findings = vec![FACTORY.finding(
+            format!("{name} leaves {from} for {there}"),
+            "find it afterwards with: deft-lantern survey; undo gives it back what it had, where it is in reach",
+        )];
+        // Units of one kind choose by themselves, and may choose the same.
+        let others = self.around.census.nodes().iter().filter(|node| !change.subject.is_node(node));
+        let nodes = others.map(|node| (node.address, node.title()));
+        let devices = self.around.devices.iter().filter(|device| device.mac != change.subject.mac());
+        let devices = devices.filter(|device| device.standing != Standing::Missing);
+        let devices = devices.filter_map(|device| Some((device.address?, device.name.to_string())));
+        let mut all = nodes.chain(devices);
+        let taken = range.and_then(|range| all.find(|(at, _)| range.contains(*at)));
+        findings.extend(taken.map(|(at, other)| {
+            TAKEN.finding(
+                format!("{name} would choose an address by itself, perhaps {at}, where {other} stands"),
+                format!("give {other} another address first"),
+            )
+        }));
         findings
     }
 

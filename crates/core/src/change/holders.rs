@@ -152,7 +152,8 @@ impl<'a> Surroundings<'a> {
 
     /// The kind that the sheet says it is.
     pub(super) fn kind_of(&self, subject: &Subject) -> Option<&'a Kind> {
-        self.around.sheet?.kind_of(self.planned_as(subject)?)
+        let by_sheet = || self.around.sheet?.kind_of(self.planned_as(subject)?);
+        by_sheet().or_else(|| subject.node().and_then(FoundNode::kind))
     }
 
     /// Who was seen at `address` by an earlier survey, and is not the node.

@@ -48,7 +48,9 @@ impl Aspect {
     /// The one that `field` belongs to; `None` for what is only told.
     const fn of(field: Field) -> Option<Self> {
         match field {
-            Field::Address | Field::Addressing | Field::Mask | Field::Gateway => Some(Self::Addresses),
+            Field::Address | Field::Addressing | Field::Mask | Field::Gateway | Field::FactoryNetwork => {
+                Some(Self::Addresses)
+            }
             Field::Name | Field::Label => Some(Self::Names),
             Field::Port(
                 _,
@@ -57,7 +59,12 @@ impl Aspect {
             | Field::Pages => Some(Self::Universes),
             Field::OnDataLoss
             | Field::Indicators
-            | Field::Port(_, PortField::Merge | PortField::Rdm | PortField::OnDataLoss) => Some(Self::Behaviour),
+            | Field::SacnPriority
+            | Field::Merging
+            | Field::LossScene
+            | Field::Port(_, PortField::Merge | PortField::Rdm | PortField::Input | PortField::OnDataLoss) => {
+                Some(Self::Behaviour)
+            }
             _ => None,
         }
     }

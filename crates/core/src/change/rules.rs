@@ -26,6 +26,7 @@ pub(crate) static RULES: &[&Rule] = &[
     &NAME_TAKEN,
     &PAGE_UNNAMED,
     &NO_NODE,
+    &FACTORY,
 ];
 
 pub(super) static TAKEN: Rule = Rule {
@@ -165,4 +166,10 @@ pub(super) static NO_NODE: Rule = Rule {
     severity: Severity::Error,
     title: "a desk or a program, not a node",
     why: "it controls nodes and has no ports of its own to set",
+};
+pub(super) static FACTORY: Rule = Rule {
+    code: "C024",
+    severity: Severity::Warning,
+    title: "a node that goes back to its factory settings",
+    why: "it leaves its address for one that it chooses itself, and may be out of reach from here then",
 };

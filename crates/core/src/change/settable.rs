@@ -5,6 +5,7 @@ use lantern_wire::rdm::parameter::MOST_LABEL;
 
 use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
+use crate::Indicators;
 use crate::census::Subject;
 use crate::census::{FoundNode, Unit};
 use crate::facts::{Difference, Field, PortField, Value};
@@ -35,11 +36,15 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::Port(_, PortField::Universe), _) => Settable::Universe,
         (Field::Port(_, PortField::Merge), _) => Settable::Merge,
         (Field::Port(_, PortField::Rdm), _) => Settable::Rdm,
+        (Field::Indicators, _) => Settable::Indicators,
+        (Field::SacnPriority, _) => Settable::SacnPriority,
+        (Field::Merging, _) => Settable::Merge,
+        (Field::LossScene, _) => Settable::LossScene,
+        (Field::FactoryNetwork, _) => Settable::FactoryNetwork,
+        (Field::Port(_, PortField::Input), _) => Settable::Input,
         // Told, and never wanted.
         (
-            // No kind says anything of it.
-            Field::Indicators
-            | Field::Firmware
+            Field::Firmware
             | Field::Pages
             | Field::Maker
             | Field::Model
@@ -59,6 +64,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         Settable::DataLoss => node.can.data_loss == Some(true),
         Settable::Direction => node.can.direction == Some(true),
         Settable::Protocol => node.can.protocol == Some(true),
+        Settable::Rdm => node.can.rdm == Some(true),
         _ => false,
     });
     (!says_so && !kind.can_set(setting)).then(|| {
@@ -84,6 +90,12 @@ fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding>
             "set it at the unit itself, or at its web page",
         ));
     }
+    if difference.planned == Value::Indicators(Indicators::Mute) {
+        return Some(UNABLE.finding(
+            format!("{} has no word for dark indicators in {}", unit.title(), unit.family),
+            "darken it at the unit itself",
+        ));
+    }
     // Whoever is given an address is meant to keep it; one that has no word for that is given it all the same.
     let is_implied = difference.field == Field::Addressing && !difference.wants_dhcp();
     (difference.cannot_be_told() && !is_implied).then(|| {
@@ -106,6 +118,9 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
             format!("{name} cannot be told what to do on data loss"),
             "set it at the unit, or take on_data_loss off the sheet",
         ),
+        (Field::LossScene, _) if node.can.data_loss == Some(false) => {
+            unable(format!("{name} cannot be told what to do on data loss"), "record the scene at the unit")
+        }
         (Field::Addressing, Value::Flag(true)) if node.can.dhcp == Some(false) => {
             unable(format!("{name} cannot take its address by DHCP"), "give it a fixed address")
         }
@@ -121,6 +136,14 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
             (PortField::Protocol, _) if node.can.protocol == Some(false) => unable(
                 format!("{name} cannot switch port {number} to {}", difference.planned_in_words()),
                 "use the protocol it speaks, or another node",
+            ),
+            (PortField::Rdm, _) if node.can.rdm == Some(false) => unable(
+                format!("{name} cannot switch RDM of port {number} over the network"),
+                "switch it at the unit",
+            ),
+            (PortField::Input, _) if difference.cannot_be_told() => unable(
+                format!("{name} port {number} is an output; Art-Net switches only inputs on and off"),
+                "name one of its inputs",
             ),
             (PortField::Universe, Value::Universe(planned)) if planned.port_address().is_none() => unable(
                 format!("{planned} on {name} port {number} is above what can be programmed"),

@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 
 use lantern_wire::Text;
-use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, Program};
+use lantern_wire::art_net::{Address, Command, Input, IpCommand, IpProg, Program};
 
 use super::guard;
 use crate::census::{FoundNode, Page, PortPlace, Subject, Unit};
@@ -19,15 +19,15 @@ pub struct Step {
     pub message: StepMessage,
     /// The differences that are gone once it has been taken.
     pub differences: Vec<Difference>,
-    /// The address to send it to, where the page has another one than the node.
-    pub page_at: Option<Ipv4Addr>,
 }
 
 /// What a step sends.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum StepMessage {
-    /// Names, universes or a command, for one page.
-    Page(Box<Address>),
+    /// Names, universes or a command, each message for one page.
+    Pages(Vec<Address>),
+    /// Which inputs of a page are on.
+    Inputs(Input),
     /// Address, mask, gateway or DHCP; the node restarts.
     Ip(IpProg),
     /// Whatever the family of the unit makes of the differences.
@@ -35,15 +35,19 @@ pub enum StepMessage {
 }
 
 impl Step {
-    fn of_page(page: &Page, message: Address, differences: Vec<Difference>) -> Self {
-        Self { message: StepMessage::Page(Box::new(message)), differences, page_at: page.address }
+    fn of_page(message: Address, differences: Vec<Difference>) -> Self {
+        Self::of_pages(vec![message], differences)
+    }
+
+    const fn of_pages(messages: Vec<Address>, differences: Vec<Difference>) -> Self {
+        Self { message: StepMessage::Pages(messages), differences }
     }
 
     /// The address it sends the node to; `None` when the node stays, or a DHCP server decides.
     #[must_use]
     pub fn destination(&self, node: &FoundNode) -> Option<Ipv4Addr> {
         match &self.message {
-            StepMessage::Ip(message) if !message.command.has(IpCommand::DHCP) => {
+            StepMessage::Ip(message) if message.command.has(IpCommand::ADDRESS) => {
                 Some(message.address).filter(|to| *to != node.address)
             }
             _ => None,
@@ -56,12 +60,13 @@ impl Step {
         matches!(self.message, StepMessage::Ip(_))
     }
 
-    /// The message's bytes.
+    /// Each message's bytes, and the page it is for; `None` for the whole node.
     #[must_use]
-    pub fn to_bytes(&self) -> Vec<u8> {
+    pub fn sends(&self) -> Vec<(Option<u8>, Vec<u8>)> {
         match &self.message {
-            StepMessage::Page(message) => message.to_bytes(),
-            StepMessage::Ip(message) => message.to_bytes(),
+            StepMessage::Pages(all) => all.iter().map(|one| (Some(one.bind_index), one.to_bytes())).collect(),
+            StepMessage::Inputs(message) => vec![(Some(message.bind_index), message.to_bytes())],
+            StepMessage::Ip(message) => vec![(None, message.to_bytes())],
             StepMessage::ByFamily => Vec::new(),
         }
     }
@@ -103,7 +108,7 @@ fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<Vec<Step>, V
     }
     let single = rest.into_iter().map(|difference| vec![difference]);
     let together = (!of_ip.is_empty()).then_some(of_ip);
-    let step = |differences| Step { message: StepMessage::ByFamily, differences, page_at: None };
+    let step = |differences| Step { message: StepMessage::ByFamily, differences };
     Ok(single.chain(together).map(step).collect())
 }
 
@@ -122,6 +127,7 @@ fn steps(node: &FoundNode, differences: &[Difference]) -> Result<Vec<Step>, Vec<
         }
         steps.extend(page_step(page, &moves, differences));
         steps.extend(moves.iter().filter_map(|one| flip_step(page, one)));
+        steps.extend(inputs_step(node, page, differences));
     }
     steps.extend(differences.iter().filter_map(|difference| command_step(node, difference)));
     match ip_step(node, differences) {
@@ -194,7 +200,7 @@ fn page_step(page: &Page, moves: &[Move<'_>], differences: &[Difference]) -> Opt
         one.program(page, one.direction, &mut message);
         done.extend(one.differences.iter().copied().cloned());
     }
-    (!done.is_empty()).then(|| Step::of_page(page, message, done))
+    (!done.is_empty()).then(|| Step::of_page(message, done))
 }
 
 /// A port that changes direction gets its universe in the same message: an input that woke up on a universe it was
@@ -207,7 +213,7 @@ fn flip_step(page: &Page, one: &Move<'_>) -> Option<Step> {
     };
     let mut message = Address { command, ..Address::keep_all(page.index) };
     one.program(page, direction, &mut message);
-    Some(Step::of_page(page, message, one.differences.iter().copied().cloned().collect()))
+    Some(Step::of_page(message, one.differences.iter().copied().cloned().collect()))
 }
 
 impl Move<'_> {
@@ -225,8 +231,57 @@ impl Move<'_> {
     }
 }
 
+/// Which inputs of the page are on, in one message: the others stay as they are.
+fn inputs_step(node: &FoundNode, page: &Page, differences: &[Difference]) -> Option<Step> {
+    let slot_of = |difference: &Difference| match difference.field {
+        Field::Port(number, PortField::Input) => {
+            node.port(number).filter(|(place, _)| place.page == page.index).map(|(place, _)| place.slot)
+        }
+        _ => None,
+    };
+    let mut off = [false; 4];
+    for port in &page.ports {
+        off[usize::from(port.slot & 3)] = port.input == Some(false);
+    }
+    let mut done = Vec::new();
+    for difference in differences {
+        if let (Some(slot), Value::Flag(on)) = (slot_of(difference), &difference.planned) {
+            off[usize::from(slot & 3)] = !on;
+            done.push(difference.clone());
+        }
+    }
+    let last = page.ports.iter().map(|port| u16::from(port.slot) + 1).max().unwrap_or(0);
+    let message = Input { bind_index: page.index, port_count: last, off };
+    (!done.is_empty()).then_some(Step { message: StepMessage::Inputs(message), differences: done })
+}
+
+/// What is told to several pages at once.
+fn pages_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
+    let tell = |page: &Page| Address::keep_all(page.index);
+    let all = node.pages.iter();
+    let messages: Vec<Address> = match (difference.field, &difference.planned) {
+        (Field::SacnPriority, Value::Count(planned)) => {
+            let sacn_priority = u8::try_from(*planned).ok()?;
+            let differ = all.filter(|page| page.sacn_priority != Some(sacn_priority));
+            differ.map(|page| Address { sacn_priority, ..tell(page) }).collect()
+        }
+        (Field::Merging, Value::Flag(false)) => {
+            let merge = all.filter(|page| page.ports.iter().any(|port| port.merging));
+            merge.map(|page| Address { command: Command::CANCEL_MERGE, ..tell(page) }).collect()
+        }
+        (Field::LossScene, _) => {
+            all.map(|page| Address { command: Command::RECORD_SCENE, ..tell(page) }).collect()
+        }
+        _ => return None,
+    };
+    Some(Step::of_pages(messages, vec![difference.clone()]))
+}
+
 /// The one command that sets this difference, if it takes a command of its own.
 fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
+    if let Some(step) = pages_step(node, difference) {
+        return Some(step);
+    }
     let (page, command) = match (difference.field, &difference.planned) {
         (Field::Indicators, Value::Indicators(planned)) => (node.pages.first()?, indicator_command(*planned)),
         (Field::OnDataLoss, Value::DataLoss(planned)) => (node.pages.first()?, loss_command(*planned)),
@@ -238,7 +293,7 @@ fn command_step(node: &FoundNode, difference: &Difference) -> Option<Step> {
         _ => return None,
     };
     let message = Address { command, ..Address::keep_all(page.index) };
-    Some(Step::of_page(page, message, vec![difference.clone()]))
+    Some(Step::of_page(message, vec![difference.clone()]))
 }
 
 const fn indicator_command(indicators: Indicators) -> Command {
@@ -288,6 +343,10 @@ fn ip_step(node: &FoundNode, differences: &[Difference]) -> Result<Option<Step>,
     if done.is_empty() {
         return Ok(None);
     }
+    if done.iter().any(|difference| difference.field == Field::FactoryNetwork) {
+        let message = IpProg { command: IpCommand::PROGRAM.and(IpCommand::DEFAULTS), ..IpProg::ASK };
+        return Ok(Some(Step { message: StepMessage::Ip(message), differences: done }));
+    }
     let mut address = node.address;
     // A mask of nothing is none that could be sent on.
     let mut mask = node.settings.map(|settings| settings.mask).filter(|mask| !mask.is_unspecified());
@@ -313,5 +372,5 @@ fn ip_step(node: &FoundNode, differences: &[Difference]) -> Result<Option<Step>,
     let all = IpCommand::ADDRESS.and(IpCommand::MASK).and(IpCommand::GATEWAY);
     let command = IpCommand::PROGRAM.and(if by_dhcp { IpCommand::DHCP } else { all });
     let message = IpProg { command, address, mask, gateway, ..IpProg::ASK };
-    Ok(Some(Step { message: StepMessage::Ip(message), differences: done, page_at: None }))
+    Ok(Some(Step { message: StepMessage::Ip(message), differences: done }))
 }

@@ -255,9 +255,13 @@ fn whoever_holds_a_wanted_address_goes_first(
 #[case::page(ports(vec![port(1, "1:1:0"), port(2, "1:1:1"), port(3, "1:1:2"), port(4, "1:1:3")]), "0060000e8101", "7f7f7f7f8081828381ff00")]
 #[case::merge(ports(vec![WantedPort { number: 3, merge: Some(crate::Merge::Ltp), ..WantedPort::default() }]), "0060000e7f01", "7f7f7f7f7f7f7f7f7fff12")]
 #[case::rdm(ports(vec![WantedPort { number: 2, rdm: Some(false), ..WantedPort::default() }]), "0060000e7f01", "7f7f7f7f7f7f7f7f7fffd1")]
+#[case::priority(Wanted { sacn_priority: Some(150), ..Wanted::default() }, "0060000e7f01", "7f7f7f7f7f7f7f7f7f9600")]
+#[case::scene(Wanted { records_scene: true, ..Wanted::default() }, "0060000e7f01", "7f7f7f7f7f7f7f7f7fff0c")]
+#[case::factory(Wanted { factory_network: true, ..Wanted::default() }, "00f8000e00008800", "000000000000000000000000000000")]
 fn what_is_sent_is_known_byte_for_byte(#[case] wanted: Wanted, #[case] head: &str, #[case] tail: &str) {
-    let plan = plan(vec![reply(1, 1, 1)], &wanted);
-    let bytes = plan.changes[0].steps[0].to_bytes();
+    let able = PollReply { status2: Status2(0x9d), status3: Status3(0x28), ..reply(1, 1, 1) };
+    let plan = plan(vec![able], &wanted);
+    let bytes = plan.changes[0].steps[0].sends().remove(0).1;
     let text: String = bytes[8..].iter().map(|byte| format!("{byte:02x}")).collect();
     let end = if head.starts_with("00f8") { &text[..text.len() - 8] } else { &text[..] };
     assert!(text.starts_with(head), "{text}");

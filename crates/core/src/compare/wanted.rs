@@ -28,6 +28,14 @@ pub struct Wanted {
     pub on_data_loss: Option<DataLoss>,
     /// What its indicators do.
     pub indicators: Option<Indicators>,
+    /// The priority with which its inputs send sACN, 0 to 200.
+    pub sacn_priority: Option<u8>,
+    /// That its ports go on with one of two sources, until two are combined again.
+    pub stops_merging: bool,
+    /// That what is sent now becomes the scene for a loss of data.
+    pub records_scene: bool,
+    /// That address, mask and gateway become those of the factory.
+    pub factory_network: bool,
     /// Its ports.
     pub ports: Vec<WantedPort>,
     /// How many ports its kind has: with fewer heard, a page is missing. 0 when that is not known.
@@ -58,6 +66,8 @@ pub struct WantedPort {
     pub merge: Option<Merge>,
     /// Whether RDM goes through it.
     pub rdm: Option<bool>,
+    /// Whether, as an input, it sends what comes in.
+    pub input: Option<bool>,
     /// What it does when data stops.
     pub on_data_loss: Option<DataLoss>,
 }
@@ -83,9 +93,9 @@ impl Wanted {
             }),
             firmware: node.firmware.as_ref().map(|firmware| firmware.value),
             on_data_loss: node.on_data_loss.as_ref().map(|loss| loss.value),
-            indicators: None,
             ports: node.ports.iter().map(WantedPort::by_sheet).collect(),
             least_ports: sheet.kind_of(node).map_or(0, |kind| kind.ports),
+            ..Self::default()
         }
     }
 
@@ -104,6 +114,7 @@ impl Wanted {
                 (Field::Label, Value::Text(value)) => wanted.label = Some(value.raw().to_owned()),
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
                 (Field::Indicators, Value::Indicators(value)) => wanted.indicators = Some(value),
+                (Field::SacnPriority, Value::Count(value)) => wanted.sacn_priority = u8::try_from(value).ok(),
                 (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
                 _ => {}
             }
@@ -143,6 +154,10 @@ impl Wanted {
             (Field::Firmware, self.firmware.map(Value::Firmware)),
             (Field::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
             (Field::Indicators, self.indicators.map(Value::Indicators)),
+            (Field::SacnPriority, self.sacn_priority.map(|priority| Value::Count(priority.into()))),
+            (Field::Merging, self.stops_merging.then_some(Value::Flag(false))),
+            (Field::LossScene, self.records_scene.then_some(Value::Flag(true))),
+            (Field::FactoryNetwork, self.factory_network.then_some(Value::Flag(true))),
         ];
         all.into_iter().filter_map(|(field, value)| Some((field, value?))).collect()
     }
@@ -197,6 +212,7 @@ impl WantedPort {
             protocol: None,
             merge: port.merge.as_ref().map(|merge| merge.value),
             rdm: port.rdm.as_ref().map(|rdm| rdm.value),
+            input: None,
             on_data_loss: port.on_data_loss.as_ref().map(|loss| loss.value),
         }
     }
@@ -208,6 +224,7 @@ impl WantedPort {
             (PortField::Universe, self.universe.map(Value::Universe)),
             (PortField::Merge, self.merge.map(Value::Merge)),
             (PortField::Rdm, self.rdm.map(Value::Flag)),
+            (PortField::Input, self.input.map(Value::Flag)),
             (PortField::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
         ];
         let number = self.number;
@@ -221,6 +238,7 @@ impl WantedPort {
             (PortField::Universe, Value::Universe(value)) => self.universe = Some(value),
             (PortField::Merge, Value::Merge(value)) => self.merge = Some(value),
             (PortField::Rdm, Value::Flag(value)) => self.rdm = Some(value),
+            (PortField::Input, Value::Flag(value)) => self.input = Some(value),
             (PortField::OnDataLoss, Value::DataLoss(value)) => self.on_data_loss = Some(value),
             _ => {}
         }
@@ -250,6 +268,7 @@ impl WantedPort {
             universe,
             self.merge.and_then(|planned| of(PortField::Merge, Value::Merge(planned))),
             self.rdm.and_then(|planned| of(PortField::Rdm, Value::Flag(planned))),
+            self.input.and_then(|planned| of(PortField::Input, Value::Flag(planned))),
             self.on_data_loss.and_then(|planned| of(PortField::OnDataLoss, Value::DataLoss(planned))),
         ];
         all.into_iter().flatten().collect()

@@ -191,10 +191,11 @@ pub(crate) fn verdict(told: Vec<Difference>, untold: Vec<Difference>, shifted: V
 
 /// What is otherwise than before, leaving out what `wanted` meant to change.
 pub(crate) fn shifts(before: &[(Field, Value)], after: &[(Field, Value)], wanted: &[Difference]) -> Vec<Shift> {
-    let by_dhcp = wanted.iter().any(Difference::wants_dhcp);
+    // Who hands out the address decides on the rest as well.
+    let by_others = wanted.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
     let is_meant = |field: Field| {
         wanted.iter().any(|difference| difference.field == field)
-            || (by_dhcp && matches!(field, Field::Address | Field::Mask | Field::Gateway))
+            || (by_others && field.is_ip())
             // Which way a port works decides what can be said of it.
             || matches!(field, Field::Port(number, _)
                 if wanted.iter().any(|d| d.field == Field::Port(number, PortField::Direction)))

@@ -26,6 +26,14 @@ pub enum Field {
     OnDataLoss,
     /// What its indicators do.
     Indicators,
+    /// The priority with which its inputs send sACN.
+    SacnPriority,
+    /// Whether one of its ports combines two sources now.
+    Merging,
+    /// That what is sent now is recorded as the scene for a loss of data. No node tells it.
+    LossScene,
+    /// That address, mask and gateway are as they left the factory. No node tells it.
+    FactoryNetwork,
     /// How many of its pages were heard.
     Pages,
     /// Its maker.
@@ -65,6 +73,8 @@ pub enum PortField {
     Merge,
     /// Whether RDM goes through it.
     Rdm,
+    /// Whether, as an input, it sends what comes in.
+    Input,
     /// What it does when data stops.
     OnDataLoss,
 }
@@ -76,7 +86,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 19] = [
+    pub const OF_DEVICES: [Self; 23] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -86,6 +96,10 @@ impl Field {
         Self::Firmware,
         Self::OnDataLoss,
         Self::Indicators,
+        Self::SacnPriority,
+        Self::Merging,
+        Self::LossScene,
+        Self::FactoryNetwork,
         Self::Pages,
         Self::Maker,
         Self::Model,
@@ -101,7 +115,7 @@ impl Field {
     /// Whether it is about address, mask or gateway, which are written together.
     #[must_use]
     pub const fn is_ip(self) -> bool {
-        matches!(self, Self::Address | Self::Addressing | Self::Mask | Self::Gateway)
+        matches!(self, Self::Address | Self::Addressing | Self::Mask | Self::Gateway | Self::FactoryNetwork)
     }
 
     /// A value of this field in words.
@@ -112,6 +126,8 @@ impl Field {
             (Self::Addressing, Value::Flag(false)) => "fixed".to_owned(),
             (Self::Address | Self::Gateway, Value::Address(none)) if none.is_unspecified() => "none".to_owned(),
             (Self::Name | Self::Label, Value::Text(text)) if text.is_empty() => "(empty)".to_owned(),
+            (Self::LossScene, _) => "recorded".to_owned(),
+            (Self::FactoryNetwork, Value::Flag(true)) => "as from the factory".to_owned(),
             (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
             (Self::Port(_, PortField::Presence), Value::Count(has)) => format!("only {has} ports"),
             _ => value.to_string(),
@@ -129,6 +145,10 @@ impl Field {
             Self::Firmware => "firmware",
             Self::OnDataLoss => "on data loss",
             Self::Indicators => "indicators",
+            Self::SacnPriority => "sACN priority",
+            Self::Merging => "merging",
+            Self::LossScene => "loss scene",
+            Self::FactoryNetwork => "network settings",
             Self::Pages => "pages",
             Self::Maker => "maker",
             Self::Model => "model",
@@ -146,13 +166,14 @@ impl Field {
 
 impl PortField {
     /// All of them.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Presence,
         Self::Direction,
         Self::Protocol,
         Self::Universe,
         Self::Merge,
         Self::Rdm,
+        Self::Input,
         Self::OnDataLoss,
     ];
 
@@ -164,6 +185,7 @@ impl PortField {
             Self::Universe => "universe",
             Self::Merge => "merge",
             Self::Rdm => "RDM",
+            Self::Input => "input",
             Self::OnDataLoss => "on data loss",
         }
     }

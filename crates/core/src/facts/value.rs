@@ -57,7 +57,11 @@ impl Value {
         let text = || plain::<String>(written);
         Ok(match field {
             Field::Address | Field::Mask | Field::Gateway => Self::Address(plain(written)?),
-            Field::Addressing | Field::Port(_, PortField::Rdm) => Self::Flag(plain(written)?),
+            Field::Addressing
+            | Field::Merging
+            | Field::LossScene
+            | Field::FactoryNetwork
+            | Field::Port(_, PortField::Rdm | PortField::Input) => Self::Flag(plain(written)?),
             Field::Name
             | Field::Label
             | Field::Maker
@@ -66,7 +70,7 @@ impl Value {
             | Field::Version
             | Field::Input
             | Field::Faults => Self::Text(plain(written)?),
-            Field::LampHours => Self::Count(plain(written)?),
+            Field::LampHours | Field::SacnPriority => Self::Count(plain(written)?),
             Field::Power => Self::Power(plain(written)?),
             Field::Access => Self::Access(plain(written)?),
             Field::Firmware => Self::Firmware(text()?.parse().map_err(serde_json::Error::custom)?),

@@ -43,6 +43,10 @@ impl Run {
             }
             let of_step = step.fields.iter().map(|difference| (difference.field, difference.found.clone()));
             let along = step.along.iter().map(|along| (along.field, Known::Told(along.before.clone())));
+            // Where others chose the address, what went with it was told before.
+            let by_others = step.fields.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
+            let before = by_others.then(|| self.told_before(&step.node)).into_iter().flatten();
+            let along = along.chain(before.map(|(field, value)| (field, Known::Told(value))));
             for (field, found) in of_step.chain(along).filter(|(field, _)| part.has(*field)) {
                 one.before.entry(field).or_insert(found);
             }
@@ -63,12 +67,26 @@ impl Run {
     }
 }
 
+impl Run {
+    /// Where its address, mask and gateway came from, and what they were, before the run.
+    fn told_before(&self, node: &NodeName) -> Vec<(Field, Value)> {
+        let identity = node.identity();
+        let planned = self.planned.iter().find(|planned| planned.node.identity() == identity);
+        let told = planned.into_iter().flat_map(|planned| planned.before.told());
+        told.filter(|(field, _)| field.is_ip()).map(|(field, value)| (field, value.clone())).collect()
+    }
+}
+
 impl Gathered {
     fn back(self, node: &NodeName) -> Back {
         let mut lost = Vec::new();
         let mut told = Vec::new();
         for (field, known) in self.before {
             match known {
+                // What it was is told by the fields it stands for.
+                _ if field == Field::FactoryNetwork => {}
+                // What was done once is not undone by doing something else.
+                _ if matches!(field, Field::LossScene | Field::Merging) => lost.push(field),
                 Known::Told(value) => told.push((field, value)),
                 Known::Untold | Known::CannotTell => lost.push(field),
             }

@@ -191,7 +191,7 @@ fn mistake_in(tables: &str) -> String {
 )]
 #[case(
     "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 4\nsettings = [\"address\", \"colour\"]",
-    "11:24 `settings` cannot be \"colour\"; one of: address, dhcp, name, label, universe, direction, protocol, merge, on_data_loss, rdm"
+    "11:24 `settings` cannot be \"colour\"; one of: address, dhcp, name, label, universe, direction, protocol, merge, on_data_loss, rdm, indicators, input, sacn_priority, loss_scene, factory_network"
 )]
 #[case(
     "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 4\nname_bytes = 18",

@@ -25,6 +25,8 @@ pub struct IpState {
 pub(super) struct Body {
     pub(super) mac: MacAddress,
     pub(super) ip: IpState,
+    /// Whether it shows which one it is.
+    pub(super) flashes: bool,
     /// What a DHCP server gives it; nothing where there is none.
     lease: Option<(Ipv4Addr, Ipv4Addr)>,
     /// What it becomes, and when; until then it is silent.
@@ -34,7 +36,13 @@ pub(super) struct Body {
 impl Body {
     pub(super) fn new(setup: &DeviceSetup) -> Self {
         let ip = IpState { address: setup.address, mask: setup.mask, gateway: setup.gateway, dhcp: setup.dhcp };
-        Self { mac: setup.mac, ip, lease: setup.lease.map(|lease| (lease, setup.mask)), becomes: None }
+        Self {
+            mac: setup.mac,
+            ip,
+            flashes: false,
+            lease: setup.lease.map(|lease| (lease, setup.mask)),
+            becomes: None,
+        }
     }
 
     /// Takes other settings at that time, and is silent until then. By DHCP it gets its lease, or chooses a link-local

@@ -81,6 +81,8 @@ pub enum LlrpQuirk {
     CutsLabels,
     /// Ends texts with zeros.
     EndsTextsWithZero,
+    /// Does not show which one it is.
+    CannotIdentify,
     /// Answers apply only when it has applied, from its new address.
     AnswersApplyAfterwards,
 }
@@ -254,6 +256,7 @@ impl LlrpTarget {
             parameter::DEVICE_LABEL => as_text(&self.setup.label),
             parameter::MAKER_LABEL => as_text("Marrowbright"),
             parameter::MODEL_DESCRIPTION => as_text("Beacon"),
+            parameter::IDENTIFY_DEVICE if !self.has(LlrpQuirk::CannotIdentify) => vec![u8::from(body.flashes)],
             _ => return Err(Refusal::UNKNOWN),
         })
     }
@@ -299,6 +302,10 @@ impl LlrpTarget {
                 let keeps = if self.has(LlrpQuirk::CutsLabels) { 8 } else { parameter::MOST_LABEL };
                 self.setup.label = String::from_utf8_lossy(&order.data).chars().take(keeps).collect();
             }
+            parameter::IDENTIFY_DEVICE if !self.has(LlrpQuirk::CannotIdentify) => match order.data[..] {
+                [on @ (0 | 1)] => body.flashes = on == 1,
+                _ => return Err(Refusal::OUT_OF_RANGE),
+            },
             _ => return Err(Refusal::UNKNOWN),
         }
         Ok(Vec::new())

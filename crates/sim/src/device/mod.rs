@@ -168,6 +168,12 @@ impl SimDevice {
         self.on = on;
     }
 
+    /// Whether it shows which one it is.
+    #[must_use]
+    pub const fn flashes(&self) -> bool {
+        self.body.flashes
+    }
+
     /// The ports it hears and speaks on.
     pub fn ports(&self) -> impl Iterator<Item = u16> + '_ {
         self.roles.iter().filter_map(|role| role.port())

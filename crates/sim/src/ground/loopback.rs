@@ -42,6 +42,7 @@ pub struct LoopbackGround {
 enum Order {
     Switch { name: String, on: bool },
     Tell(mpsc::Sender<Vec<Truth>>),
+    TellFlashing(mpsc::Sender<Vec<String>>),
     Stop,
 }
 
@@ -112,6 +113,14 @@ impl LoopbackGround {
     pub fn truth(&self) -> Vec<Truth> {
         let (to, from) = mpsc::channel();
         self.orders.send(Order::Tell(to)).unwrap_or(());
+        from.recv().unwrap_or_default()
+    }
+
+    /// The names, as they were at the start, of all who show at this moment which ones they are.
+    #[must_use]
+    pub fn flashing(&self) -> Vec<String> {
+        let (to, from) = mpsc::channel();
+        self.orders.send(Order::TellFlashing(to)).unwrap_or(());
         from.recv().unwrap_or_default()
     }
 }
@@ -237,12 +246,18 @@ impl Ground {
                 order = orders.recv() => match order {
                     Some(Order::Switch { name, on }) => self.switch(&name, on),
                     Some(Order::Tell(to)) => to.send(self.truth()).unwrap_or(()),
+                    Some(Order::TellFlashing(to)) => to.send(self.flashing()).unwrap_or(()),
                     Some(Order::Stop) | None => return,
                 },
                 () = tokio::time::sleep(sleep) => {}
             }
             self.wake_parties();
         }
+    }
+
+    fn flashing(&self) -> Vec<String> {
+        let all = self.parties.iter().filter(|party| party.flashes());
+        all.map(|party| party.name().to_owned()).collect()
     }
 
     fn truth(&self) -> Vec<Truth> {

@@ -8,7 +8,7 @@ mod truth;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_wire::art_net::{Address, IpCommand, IpProg, IpProgReply, Message, PORT, Poll, PollReply};
+use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, IpProgReply, Message, PORT, Poll, PollReply};
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
 
@@ -68,6 +68,8 @@ pub struct SimNode {
     polls_heard: u32,
     writes_heard: u32,
     moved: bool,
+    /// How often it recorded a scene.
+    scenes: u32,
     /// What it will become, and when.
     later: Option<(Duration, Later)>,
     /// What it has at its next start.
@@ -128,6 +130,7 @@ impl SimNode {
             polls_heard: 0,
             writes_heard: 0,
             moved: false,
+            scenes: 0,
             later: None,
             at_next_start: None,
             saved: setup.poll_replies(),
@@ -187,6 +190,11 @@ impl SimNode {
     pub fn switch(&mut self, now: Duration, on: bool) {
         self.waiting.clear();
         self.start_anew();
+        if self.setup.has(Quirk::KeepsNothing) {
+            self.pages = self.setup.poll_replies();
+            (self.address, self.mask) = (self.setup.address, self.setup.mask);
+            (self.gateway, self.dhcp) = (self.setup.gateway, self.setup.dhcp);
+        }
         self.power = if on { Power::Starting { up_at: now + self.setup.restart } } else { Power::Off };
     }
 
@@ -234,6 +242,18 @@ impl SimNode {
                 }
             }
             Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message, bytes),
+            Ok(Message::Input(message)) => {
+                self.note_write(now, bytes);
+                let index = usize::from(message.bind_index.max(1)) - 1;
+                let lost = self.setup.has(Quirk::LosesEverySecondWrite) && self.writes_heard % 2 == 1;
+                if let Some(page) = self.pages.get_mut(index) {
+                    if !self.setup.refuses && !lost {
+                        program::program_inputs(page, &message);
+                    }
+                    let to = self.answer_to(from);
+                    self.answer_at(now + THINKING, Answer::OnePage(index, to));
+                }
+            }
             Ok(Message::Address(message)) => {
                 self.note_write(now, bytes);
                 let index = usize::from(message.bind_index.max(1)) - 1;
@@ -258,6 +278,7 @@ impl SimNode {
             self.later = Some((now + LATE, Later::Page(index, Box::new(message.clone()))));
         } else if !self.setup.refuses && !lost {
             program::program_page(&mut self.pages, index, message, &self.setup);
+            self.scenes += u32::from(message.command == Command::RECORD_SCENE);
         }
         let to = self.answer_to(from);
         self.answer_at(now + THINKING, Answer::OnePage(index, to));

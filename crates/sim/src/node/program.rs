@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 
 use lantern_wire::Text;
-use lantern_wire::art_net::{Address, Command, DataLoss, IpCommand, IpProg, PollReply, PortType, Program};
+use lantern_wire::art_net::{Address, Command, DataLoss, Input, IpCommand, IpProg, PollReply, PortType, Program};
 
 use super::{NodeSetup, Quirk, SimNode};
 
@@ -22,6 +22,9 @@ impl SimNode {
             return true;
         }
         if command.has(IpCommand::DHCP) {
+            if !self.setup.model.is_able() {
+                return false;
+            }
             self.take_lease();
             return true;
         }
@@ -77,7 +80,7 @@ pub(super) fn program_page(pages: &mut [PollReply], index: usize, message: &Addr
         if !message.long_name.is_empty() {
             page.long_name = message.long_name;
         }
-        if let Some(loss) = loss(message.command) {
+        if let Some(loss) = loss(message.command).filter(|_| setup.model.is_able()) {
             page.status3 = page.status3.with_data_loss(loss);
         }
     }
@@ -98,7 +101,7 @@ pub(super) fn program_page(pages: &mut [PollReply], index: usize, message: &Addr
         page.sacn_priority = message.sacn_priority;
     }
     if !setup.has(Quirk::IgnoresCommands) {
-        obey(page, message.command);
+        obey(page, message.command, setup.model.is_able());
     }
 }
 
@@ -136,6 +139,15 @@ pub(super) fn misstate(reply: &mut PollReply, index: usize, setup: &NodeSetup) -
     }
 }
 
+/// Takes an ArtInput to heart.
+pub(super) fn program_inputs(page: &mut PollReply, message: &Input) {
+    for (port, off) in page.ports.iter_mut().zip(message.off) {
+        if port.kind.is_input() {
+            port.input = port.input.with(3, off);
+        }
+    }
+}
+
 fn program(field: &mut u8, asked: Program, mask: u8) {
     match asked {
         Program::OWN_SWITCH => *field = 0,
@@ -153,7 +165,10 @@ const fn loss(command: Command) -> Option<DataLoss> {
     }
 }
 
-fn obey(page: &mut PollReply, command: Command) {
+fn obey(page: &mut PollReply, command: Command, able: bool) {
+    if command == Command::CANCEL_MERGE {
+        page.ports.iter_mut().for_each(|port| port.output_a = port.output_a.with(3, false));
+    }
     if let Some(indicators) = match command {
         Command::INDICATORS_LOCATE => Some(1),
         Command::INDICATORS_MUTE => Some(2),
@@ -166,6 +181,7 @@ fn obey(page: &mut PollReply, command: Command) {
     match command.0 & 0xfc {
         0x10 => port.output_a = port.output_a.with(1, true),
         0x50 => port.output_a = port.output_a.with(1, false),
+        _ if !able => {}
         0x20 => port.kind = PortType::DMX_OUT,
         0x30 => port.kind = PortType::DMX_IN,
         0x60 => port.output_a = port.output_a.with(0, false),

@@ -39,6 +39,8 @@ pub enum Quirk {
     RestartsAtEveryWrite,
     /// Loses names and universes set since it was switched on, whenever it restarts.
     ForgetsAtRestart,
+    /// Loses everything it was told, its address too, when its power goes.
+    KeepsNothing,
     /// Keeps only the first eight bytes of its name.
     CutsNames,
     /// Moves the port beside along with the one it is told.

@@ -66,6 +66,8 @@ pub struct PagePorts {
     pub taken: Vec<u8>,
     /// Universe (0–15) that each output sends to as an input at the same time.
     pub both: Vec<u8>,
+    /// Slots (0–3) that combine two sources.
+    pub merging: Vec<u8>,
     /// Slots (0–3) that are no ports: the others move up.
     pub gaps: Vec<u8>,
 }
@@ -117,6 +119,11 @@ impl NodeSetup {
             }
             count += 1;
         }
+        for merging in &page.merging {
+            let output = &mut ports[usize::from(merging & 3)].output_a;
+            *output = output.with(3, true);
+        }
+        let able = self.model.is_able();
         if self.has(Quirk::CountsZero) {
             count = 0;
         }
@@ -135,10 +142,10 @@ impl NodeSetup {
             sacn_priority: 100,
             mac: self.mac,
             bind_index: index,
-            // Web page, DHCP able, 15-bit Port-Address, sACN able.
-            status2: Status2(0x1d),
+            // Web page and 15-bit Port-Address; whoever is able: DHCP, sACN, RDM switched.
+            status2: Status2(if able { 0x9d } else { 0x09 }),
             // Data loss and direction can be told.
-            status3: Status3(0x28),
+            status3: Status3(if able { 0x28 } else { 0 }),
             refresh_rate: 44,
             ..PollReply::default()
         }

@@ -25,9 +25,13 @@ pub struct Truth {
     pub on_data_loss: u8,
     /// What its indicators do (Art-Net 4, ArtPollReply "Status1" bits 7-6).
     pub indicators: u8,
-    /// Each port's net, sub, kind, universe as input and as output, merge and protocol (GoodOutputA bits 1-0), and RDM
-    /// switched off (GoodOutputB bit 7).
-    pub ports: Vec<[u8; 7]>,
+    /// The sACN priority of each page.
+    pub sacn_priority: Vec<u8>,
+    /// How often it recorded a scene.
+    pub scenes: u32,
+    /// Each port's net, sub, kind, universe as input and as output, merging, merge and protocol (GoodOutputA bits 3, 1 and 0),
+    /// RDM switched off (GoodOutputB bit 7), and input switched off (GoodInput bit 3).
+    pub ports: Vec<[u8; 8]>,
 }
 
 impl SimNode {
@@ -37,8 +41,9 @@ impl SimNode {
         let first = &self.pages[0];
         let ports = self.pages.iter().flat_map(|page| {
             page.ports.iter().map(|port| {
-                let (merge, rdm) = (port.output_a.0 & 0x03, port.output_b.0 & 0x80);
-                [page.net, page.sub, port.kind.0, port.switch_in, port.switch_out, merge, rdm]
+                let (merge, rdm) = (port.output_a.0 & 0x0b, port.output_b.0 & 0x80);
+                let input = port.input.0 & 0x08;
+                [page.net, page.sub, port.kind.0, port.switch_in, port.switch_out, merge, rdm, input]
             })
         });
         Truth {
@@ -50,6 +55,8 @@ impl SimNode {
             label: first.long_name.to_lossy(),
             on_data_loss: first.status3.0 & 0xc0,
             indicators: first.status1.0 >> 6,
+            sacn_priority: self.pages.iter().map(|page| page.sacn_priority).collect(),
+            scenes: self.scenes,
             ports: ports.collect(),
         }
     }

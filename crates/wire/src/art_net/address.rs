@@ -83,6 +83,9 @@ impl Command {
     /// On loss of data play the recorded scene.
     pub const LOSS_SCENE: Self = Self(0x0b);
 
+    /// Record what is sent now as the scene for a loss of data.
+    pub const RECORD_SCENE: Self = Self(0x0c);
+
     /// Merge two sources of a port by LTP.
     #[must_use]
     pub const fn merge_ltp(port: u8) -> Self {

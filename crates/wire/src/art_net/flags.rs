@@ -215,6 +215,12 @@ impl Status2 {
     pub const fn sacn_able(self) -> bool {
         self.bit(4)
     }
+
+    /// Bit 7: RDM of a port can be switched on and off.
+    #[must_use]
+    pub const fn rdm_settable(self) -> bool {
+        self.bit(7)
+    }
 }
 
 /// What a node does when data stops (Status3, bits 7 and 6).

@@ -1,6 +1,6 @@
 //! Any Art-Net message.
 
-use super::{Address, IpProg, IpProgReply, OpCode, Poll, PollReply, header};
+use super::{Address, FirmwareMaster, FirmwareReply, Input, IpProg, IpProgReply, OpCode, Poll, PollReply, header};
 use crate::WireError;
 
 /// A datagram read as the message it says it is.
@@ -17,6 +17,12 @@ pub enum Message {
     IpProgReply(IpProgReply),
     /// A controller sets names, universes and port behaviour.
     Address(Box<Address>),
+    /// A controller switches inputs on and off.
+    Input(Input),
+    /// A controller sends one block of a file.
+    FirmwareMaster(FirmwareMaster),
+    /// A node says what became of a block.
+    FirmwareReply(FirmwareReply),
     /// Art-Net, but a message this crate has no type for.
     Other(OpCode),
 }
@@ -33,6 +39,9 @@ impl Message {
             OpCode::IP_PROG => Self::IpProg(IpProg::parse(datagram)?),
             OpCode::IP_PROG_REPLY => Self::IpProgReply(IpProgReply::parse(datagram)?),
             OpCode::ADDRESS => Self::Address(Box::new(Address::parse(datagram)?)),
+            OpCode::INPUT => Self::Input(Input::parse(datagram)?),
+            OpCode::FIRMWARE_MASTER => Self::FirmwareMaster(FirmwareMaster::parse(datagram)?),
+            OpCode::FIRMWARE_REPLY => Self::FirmwareReply(FirmwareReply::parse(datagram)?),
             other => Self::Other(other),
         })
     }

@@ -4,8 +4,10 @@
 //! big-endian except where a file says otherwise, since the standard mixes both.
 
 mod address;
+mod firmware;
 mod flags;
 mod header;
+mod input;
 mod ip_prog;
 mod ip_prog_reply;
 mod message;
@@ -14,10 +16,12 @@ mod poll;
 mod poll_reply;
 
 pub use address::{Address, Command, Program};
+pub use firmware::{BlockKind, FirmwareMaster, FirmwareReply, ReplyWord};
 pub use flags::{
     DataLoss, GoodInput, GoodOutputA, GoodOutputB, Indicators, PollFlags, PortType, Status1, Status2, Status3,
     Style,
 };
+pub use input::Input;
 pub use ip_prog::{IpCommand, IpProg};
 pub use ip_prog_reply::IpProgReply;
 pub use message::Message;

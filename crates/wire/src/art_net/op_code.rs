@@ -15,6 +15,12 @@ impl OpCode {
     pub const DMX: Self = Self(0x5000);
     /// A controller sets names, universes and port behaviour.
     pub const ADDRESS: Self = Self(0x6000);
+    /// A controller switches inputs on and off.
+    pub const INPUT: Self = Self(0x7000);
+    /// One block of a file for a node.
+    pub const FIRMWARE_MASTER: Self = Self(0xf200);
+    /// A node says what became of a block.
+    pub const FIRMWARE_REPLY: Self = Self(0xf300);
     /// A controller asks for or sets IP address, mask and gateway.
     pub const IP_PROG: Self = Self(0xf800);
     /// A node tells its IP settings.
@@ -26,6 +32,9 @@ impl OpCode {
             Self::POLL_REPLY => "ArtPollReply",
             Self::DMX => "ArtDmx",
             Self::ADDRESS => "ArtAddress",
+            Self::INPUT => "ArtInput",
+            Self::FIRMWARE_MASTER => "ArtFirmwareMaster",
+            Self::FIRMWARE_REPLY => "ArtFirmwareReply",
             Self::IP_PROG => "ArtIpProg",
             Self::IP_PROG_REPLY => "ArtIpProgReply",
             _ => return None,

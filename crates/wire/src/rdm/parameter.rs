@@ -8,6 +8,8 @@ pub const MAKER_LABEL: u16 = 0x0081;
 pub const MODEL_DESCRIPTION: u16 = 0x0080;
 /// What its owner calls it, at most 32 bytes.
 pub const DEVICE_LABEL: u16 = 0x0082;
+/// Whether it shows which one it is: one byte, 0 or 1.
+pub const IDENTIFY_DEVICE: u16 = 0x1000;
 /// The most bytes of a label.
 pub const MOST_LABEL: usize = 32;
 

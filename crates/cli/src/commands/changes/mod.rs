@@ -11,8 +11,9 @@ mod tell;
 use std::time::Duration;
 
 use clap::builder::PossibleValuesParser;
-use lantern_core::change::ChangePlan;
+use lantern_core::change::{Change, ChangePlan};
 use lantern_core::conversation::{Made, Manner, Outcome};
+use lantern_core::facts::Field;
 use lantern_core::logbook::{Begun, Ending};
 
 use crate::exit::Exit;
@@ -164,6 +165,14 @@ fn is_whole(plan: &ChangePlan, results: &[Option<Made>]) -> bool {
 fn confirmed(plan: &ChangePlan, out: &mut Out) -> Result<bool, Failure> {
     let nodes = show::count_of_nodes(plan);
     let question = format!("Change {} now?", counted(nodes, "node"));
+    let once = out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)?;
+    // Who goes where nobody may find it is asked about twice.
+    let is_factory = |change: &&Change| change.differences.iter().any(|one| one.field == Field::FactoryNetwork);
+    let lost: Vec<String> = plan.changes.iter().filter(is_factory).map(|change| change.subject.title()).collect();
+    if !once || lost.is_empty() {
+        return Ok(once);
+    }
+    let question = format!("{} will leave its address. Really?", lost.join(", "));
     out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)
 }
 

@@ -39,13 +39,16 @@ impl Alter {
         let event = if writes == 0 { TalkEvent::Sent } else { TalkEvent::Repeated };
         self.events.push_back(event(self.current));
         let step = &self.steps[self.current];
-        let (bytes, moves) = (step.to_bytes(), step.moves_node());
-        let to = step.page_at.filter(|at| self.outbox.reaches(*at)).unwrap_or(self.node.address);
-        if moves {
+        let sends = step.sends();
+        if step.moves_node() {
             // Only what the node tells from now on counts as read back.
             self.node.forget_settings();
         }
-        self.outbox.send(self.node.seat, to, bytes);
+        for (index, bytes) in sends {
+            let page = self.node.pages.iter().find(|page| Some(page.index) == index);
+            let own = page.and_then(|page| page.address).filter(|at| self.outbox.reaches(*at));
+            self.outbox.send(self.node.seat, own.unwrap_or(self.node.address), bytes);
+        }
         self.written = true;
         self.everybody_at = now + CALL_EVERYBODY_EVERY;
         self.phase = Phase::Waiting(Waiting {
@@ -113,7 +116,7 @@ impl Alter {
     /// It is where it should be; its settings are still to be told.
     pub(super) fn ask_arrived(&mut self, now: Duration, mut waiting: Waiting) {
         let open = self.open_step();
-        if waiting.asked >= ASKS && open.iter().all(Difference::is_untold) {
+        if waiting.asked >= ASKS && !open.iter().any(Difference::is_told) {
             // It moved, and does not say what it has become otherwise.
             return self.confirm(now);
         }
@@ -193,7 +196,7 @@ impl Alter {
         open: &[Difference],
     ) {
         let before = self.before.as_ref().map(|node| node.address);
-        let by_lease = |d: &Difference| d.field == Field::Addressing;
+        let by_lease = |d: &Difference| matches!(d.field, Field::Addressing | Field::FactoryNetwork);
         if open.iter().any(is_misplaced) {
             // It is not where it should be, or not addressed as it should be: at its new place it may be on DHCP still.
             if [before, self.destination()].contains(&Some(self.node.address)) {

@@ -22,7 +22,8 @@ pub(super) use search::Search;
 pub(super) use talk::Talk;
 
 /// What every target tells, as far as it has it.
-const FIELDS: [Field; 5] = [Field::Address, Field::Addressing, Field::Mask, Field::Gateway, Field::Label];
+const FIELDS: [Field; 6] =
+    [Field::Address, Field::Addressing, Field::Mask, Field::Gateway, Field::Label, Field::Indicators];
 
 /// What a datagram tells.
 pub(super) fn told(bytes: &[u8]) -> Result<Option<Told>, WireError> {

@@ -14,6 +14,7 @@ use lantern_wire::rdm::{Class, ResponseType};
 
 use super::line::{Line, Target};
 use super::reading::{Reading, timer};
+use crate::Indicators;
 use crate::conversation::Outgoing;
 use crate::facts::{Difference, Field, Value};
 
@@ -62,16 +63,12 @@ impl Orders {
     pub(super) fn of(now: Duration, reading: &Reading, address: Ipv4Addr, step: &[Difference]) -> Self {
         let interface = reading.interface().unwrap_or(InterfaceId(0));
         let ip = Ip::wanted(reading, address, step);
-        let label = step.iter().find_map(|difference| match (difference.field, &difference.planned) {
-            (Field::Label, Value::Text(label)) => Some(label.raw().as_bytes().to_vec()),
-            _ => None,
-        });
-        let label = label.map(|data| Order { parameter: parameter::DEVICE_LABEL, data, optional: false });
+        let single = step.iter().filter_map(single);
         let is_ip = step.iter().any(|difference| difference.field.is_ip());
         let orders = if is_ip { ip.orders(interface) } else { Vec::new() };
         Self {
             target: reading.target,
-            open: label.into_iter().chain(orders).collect(),
+            open: single.chain(orders).collect(),
             back: VecDeque::new(),
             refused: None,
             sent: 0,
@@ -153,6 +150,18 @@ impl Orders {
             self.over(End::Taken);
         }
     }
+}
+
+/// The order that makes this difference vanish by itself.
+fn single(difference: &Difference) -> Option<Order> {
+    let (parameter, data) = match (difference.field, &difference.planned) {
+        (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, label.raw().as_bytes().to_vec()),
+        (Field::Indicators, Value::Indicators(planned)) => {
+            (parameter::IDENTIFY_DEVICE, vec![u8::from(*planned == Indicators::Flash)])
+        }
+        _ => return None,
+    };
+    Some(Order { parameter, data, optional: false })
 }
 
 /// The IP settings that a target is to have; what stays as it is goes along.

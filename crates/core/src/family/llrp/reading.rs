@@ -14,6 +14,7 @@ use lantern_wire::rdm::{self, Class, ResponseType, parameter};
 
 use super::FIELDS;
 use super::line::{Line, Target};
+use crate::Indicators;
 use crate::conversation::Outgoing;
 use crate::facts::{Facts, Field, Value};
 
@@ -39,6 +40,7 @@ enum Question {
     Label,
     Maker,
     Model,
+    Identify,
 }
 
 /// The questions to one target, and what it has told.
@@ -66,7 +68,14 @@ pub(super) struct Reading {
 impl Reading {
     /// Everything of this target, which states this MAC address.
     pub(super) fn new(now: Duration, target: Target, mac: MacAddress) -> Self {
-        let open = [Question::Interfaces, Question::Route, Question::Label, Question::Maker, Question::Model];
+        let open = [
+            Question::Interfaces,
+            Question::Route,
+            Question::Label,
+            Question::Maker,
+            Question::Model,
+            Question::Identify,
+        ];
         Self {
             target,
             mac,
@@ -90,13 +99,13 @@ impl Reading {
         Self { target, ..self.again(now) }
     }
 
-    /// Only its IP settings and its label, of the interface known from an earlier reading.
+    /// Only what can be set, of the interface known from an earlier reading.
     pub(super) fn again(&self, now: Duration) -> Self {
         let first: &[Question] = match self.interface {
             Some(_) => &[Question::Current, Question::Mode],
             None => &[Question::Interfaces],
         };
-        let open = first.iter().copied().chain([Question::Route, Question::Label]).collect();
+        let open = first.iter().copied().chain([Question::Route, Question::Label, Question::Identify]).collect();
         let fresh = Self::new(now, self.target, self.mac);
         Self {
             open,
@@ -200,6 +209,7 @@ impl Reading {
             Question::Label => (parameter::DEVICE_LABEL, Vec::new()),
             Question::Maker => (parameter::MAKER_LABEL, Vec::new()),
             Question::Model => (parameter::MODEL_DESCRIPTION, Vec::new()),
+            Question::Identify => (parameter::IDENTIFY_DEVICE, Vec::new()),
         }
     }
 
@@ -265,6 +275,14 @@ impl Reading {
                 self.model = text(data);
                 true
             }
+            Question::Identify => match data {
+                [on] => {
+                    let told = if *on == 0 { Indicators::Normal } else { Indicators::Flash };
+                    self.facts.learn(Field::Indicators, Value::Indicators(told));
+                    true
+                }
+                _ => false,
+            },
         }
     }
 
@@ -324,6 +342,7 @@ impl Reading {
             }
             Question::Route => self.facts.cannot_tell(Field::Gateway),
             Question::Label => self.facts.cannot_tell(Field::Label),
+            Question::Identify => self.facts.cannot_tell(Field::Indicators),
             Question::HardwareAddress(_)
             | Question::Mode
             | Question::Static

@@ -78,6 +78,16 @@ pub enum Settable {
     DataLoss,
     /// Whether RDM goes through a port.
     Rdm,
+    /// What its indicators do.
+    Indicators,
+    /// Whether an input sends.
+    Input,
+    /// With which priority it sends sACN.
+    SacnPriority,
+    /// The scene for a loss of data.
+    LossScene,
+    /// Back to the network settings of the factory.
+    FactoryNetwork,
 }
 
 impl FactoryMode {
@@ -88,7 +98,7 @@ impl FactoryMode {
 
 impl Settable {
     /// The words of the sheet.
-    pub const WORDS: [(&'static str, Self); 10] = [
+    pub const WORDS: [(&'static str, Self); 15] = [
         ("address", Self::Address),
         ("dhcp", Self::Dhcp),
         ("name", Self::Name),
@@ -99,6 +109,11 @@ impl Settable {
         ("merge", Self::Merge),
         ("on_data_loss", Self::DataLoss),
         ("rdm", Self::Rdm),
+        ("indicators", Self::Indicators),
+        ("input", Self::Input),
+        ("sacn_priority", Self::SacnPriority),
+        ("loss_scene", Self::LossScene),
+        ("factory_network", Self::FactoryNetwork),
     ];
 
     /// Its word.

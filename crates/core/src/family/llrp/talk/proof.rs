@@ -119,7 +119,9 @@ impl Talk {
 
 /// Everything it tells of its settings.
 fn told_by(unit: &Unit) -> Vec<(Field, Value)> {
-    let told = unit.facts.told().filter(|(field, _)| *field != Field::Address);
+    // Somebody else may be looking for it meanwhile; that is no change of its settings.
+    let is_setting = |field: &Field| !matches!(field, Field::Address | Field::Indicators);
+    let told = unit.facts.told().filter(|(field, _)| is_setting(field));
     let address = (Field::Address, Value::Address(unit.address));
     std::iter::once(address).chain(told.map(|(field, value)| (field, value.clone()))).collect()
 }
