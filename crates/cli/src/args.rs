@@ -3,8 +3,8 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    adapters, apply, arrivals, census, check, demo, explain, forget, identify, logbook, set, sheet, survey, undo,
-    universe,
+    adapters, apply, arrivals, census, check, demo, explain, firmware, forget, identify, logbook, set, sheet,
+    survey, undo, universe,
 };
 use crate::output::ColorChoice;
 
@@ -51,6 +51,8 @@ pub(crate) enum Command {
     #[command(subcommand)]
     Logbook(logbook::Command),
     Identify(identify::Args),
+    #[command(subcommand)]
+    Firmware(firmware::Command),
     Check(check::Args),
     Explain(explain::Args),
     Demo(demo::Args),
@@ -61,7 +63,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "forget"]),
     ("Plan", &["sheet", "universe"]),
-    ("Set", &["apply", "set", "undo", "logbook", "identify"]),
+    ("Set", &["apply", "set", "undo", "logbook", "identify", "firmware"]),
     ("Check", &["check", "explain"]),
     ("Try", &["demo"]),
 ];

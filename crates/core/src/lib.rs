@@ -22,6 +22,7 @@ pub mod facts;
 mod family;
 pub mod fill;
 pub mod finding;
+pub mod firmware;
 pub mod logbook;
 pub mod packets;
 pub mod pattern;

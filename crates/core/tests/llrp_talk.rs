@@ -218,7 +218,11 @@ fn what_is_said_is_so_on_a_bad_wire(#[values(0, 1, 2, 3)] block: u64) {
             Outcome::Unverified(_) | Outcome::MovedAlong(_) | Outcome::Refused(_) => {
                 assert_eq!(talk.subject().address(), really.address, "seed {seed}: {outcome:?}");
             }
-            Outcome::Taken(_) | Outcome::Shared(_) | Outcome::Stranger(_) | Outcome::HeardOnly(_) => {
+            Outcome::Taken(_)
+            | Outcome::Shared(_)
+            | Outcome::Stranger(_)
+            | Outcome::HeardOnly(_)
+            | Outcome::HalfSent { .. } => {
                 panic!("seed {seed}: {outcome:?}")
             }
             Outcome::Silent { .. } => {}

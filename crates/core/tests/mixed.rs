@@ -214,6 +214,7 @@ fn judge(
             }
             Outcome::Taken(_) | Outcome::Stranger(_) => assert_eq!(before[&mac], after[&mac], "seed {seed}"),
             Outcome::Silent { .. } | Outcome::Shared(_) => {}
+            Outcome::HalfSent { .. } => panic!("seed {seed}: nobody was sent a file"),
         }
     }
     for (mac, was) in before.iter().filter(|(mac, _)| !touched.contains(mac)) {

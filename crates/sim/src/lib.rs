@@ -23,7 +23,7 @@ pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LinkHeard, LoopbackGround, MemoryGround};
 pub use link::{Link, Trouble};
 pub use model::Model;
-pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Truth, Written};
+pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Truth, Written, firmware_file};
 pub use scene::{
     HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET,
     TIDEWICK_SHEET,

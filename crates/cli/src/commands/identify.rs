@@ -8,10 +8,10 @@ use lantern_core::Indicators;
 use lantern_core::census::Subject;
 use lantern_core::change::{ChangePlan, Wish, plan_each};
 use lantern_core::compare::Wanted;
-use lantern_core::conversation::{Apply, Concern, Made, Manner, Outcome};
-use lantern_core::pattern::Pattern;
+use lantern_core::conversation::{Apply, Made, Manner, Outcome};
 
 use super::changes::{AT_ONCE, Around};
+use super::named;
 use super::survey::time;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -51,19 +51,8 @@ pub(crate) struct Args {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let likely = args.node.iter().filter_map(|node| node.parse().ok()).collect();
-    let concern = match &args.node[..] {
-        [only] if !is_open(only) => Concern::of_one(only, []),
-        _ => Concern::Everybody,
-    };
-    let look = session.look(concern, likely, out)?;
-    let mut subjects = Vec::new();
-    for node in &args.node {
-        match node.parse::<Pattern>().ok().filter(Pattern::is_open) {
-            Some(pattern) => subjects.extend(look.census.subjects(&pattern)?),
-            None => subjects.push(look.census.subject(node)?),
-        }
-    }
+    let look = session.look(named::concern(&args.node), named::likely(&args.node), out)?;
+    let subjects = named::subjects(&args.node, &look.census)?;
     let around = Around::of(&session, &look, &[])?;
     let plan = |subjects: &[Subject]| {
         let wanted = Wanted { indicators: Some(Indicators::Flash), ..Wanted::default() };
@@ -93,10 +82,6 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         ended = if one == Exit::Fine { ended } else { one };
     }
     Ok(ended)
-}
-
-fn is_open(node: &str) -> bool {
-    node.parse::<Pattern>().is_ok_and(|pattern| pattern.is_open())
 }
 
 /// Lets them flash as long as it `goes_on`, or until the time is over; then they do what they did before, whatever happened.

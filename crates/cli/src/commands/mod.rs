@@ -8,9 +8,11 @@ mod changes;
 pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod explain;
+pub(crate) mod firmware;
 pub(crate) mod forget;
 pub(crate) mod identify;
 pub(crate) mod logbook;
+mod named;
 pub(crate) mod set;
 pub(crate) mod sheet;
 pub(crate) mod survey;
@@ -38,6 +40,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Undo(args) => undo::run(&args, out),
         Command::Logbook(command) => logbook::run(&command, out),
         Command::Identify(args) => identify::run(&args, out),
+        Command::Firmware(command) => firmware::run(&command, out),
         Command::Check(args) => check::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),

@@ -1,5 +1,6 @@
 //! Changes: what to alter on which node, why, in which order, and what speaks against it.
 
+mod firmware;
 mod graph;
 mod guard;
 mod holders;
@@ -16,6 +17,7 @@ use std::net::Ipv4Addr;
 use crate::census::{NodeName, Subject};
 use crate::facts::Difference;
 
+pub use firmware::plan_firmware;
 pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
 pub use holders::Earlier;

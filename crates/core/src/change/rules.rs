@@ -27,6 +27,9 @@ pub(crate) static RULES: &[&Rule] = &[
     &PAGE_UNNAMED,
     &NO_NODE,
     &FACTORY,
+    &NO_NEWER,
+    &OTHER_KIND,
+    &FIRMWARE,
 ];
 
 pub(super) static TAKEN: Rule = Rule {
@@ -172,4 +175,22 @@ pub(super) static FACTORY: Rule = Rule {
     severity: Severity::Warning,
     title: "a node that goes back to its factory settings",
     why: "it leaves its address for one that it chooses itself, and may be out of reach from here then",
+};
+pub(super) static NO_NEWER: Rule = Rule {
+    code: "C025",
+    severity: Severity::Error,
+    title: "firmware that is no newer",
+    why: "an older one may not know what the node has stored, and the same one changes nothing",
+};
+pub(super) static OTHER_KIND: Rule = Rule {
+    code: "C026",
+    severity: Severity::Error,
+    title: "firmware of another kind",
+    why: "a node that takes the firmware of another model may never start again",
+};
+pub(super) static FIRMWARE: Rule = Rule {
+    code: "C027",
+    severity: Severity::Warning,
+    title: "a node that gets other firmware",
+    why: "it is dark while it restarts, and what it had before is not put back by undo",
 };

@@ -112,7 +112,7 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
     match (difference.field, &difference.planned) {
         (Field::Firmware, _) => Some(NOT_FROM_HERE.finding(
             format!("{name}: {difference}"),
-            "load the firmware with the maker's tool, or correct the sheet",
+            format!("send it: deft-lantern firmware send FILE {name}; or correct the sheet"),
         )),
         (Field::OnDataLoss, _) if node.can.data_loss == Some(false) => unable(
             format!("{name} cannot be told what to do on data loss"),

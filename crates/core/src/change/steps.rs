@@ -9,6 +9,7 @@ use super::guard;
 use crate::census::{FoundNode, Page, PortPlace, Subject, Unit};
 use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
+use crate::firmware::Image;
 use crate::universe::{PortAddress, Universe};
 use crate::{DataLoss, Direction, Indicators, Merge, Protocol};
 
@@ -28,6 +29,8 @@ pub enum StepMessage {
     Pages(Vec<Address>),
     /// Which inputs of a page are on.
     Inputs(Input),
+    /// A file, block by block; the node restarts with it.
+    Firmware(Image),
     /// Address, mask, gateway or DHCP; the node restarts.
     Ip(IpProg),
     /// Whatever the family of the unit makes of the differences.
@@ -67,7 +70,8 @@ impl Step {
             StepMessage::Pages(all) => all.iter().map(|one| (Some(one.bind_index), one.to_bytes())).collect(),
             StepMessage::Inputs(message) => vec![(Some(message.bind_index), message.to_bytes())],
             StepMessage::Ip(message) => vec![(None, message.to_bytes())],
-            StepMessage::ByFamily => Vec::new(),
+            // Each block waits for the answer to the one before.
+            StepMessage::Firmware(_) | StepMessage::ByFamily => Vec::new(),
         }
     }
 }

@@ -29,6 +29,7 @@ mod schedule;
 mod script;
 mod survey;
 mod talk;
+mod upload;
 mod vantage;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
@@ -54,6 +55,7 @@ pub(crate) use doubt::{Doubt, Ruling};
 pub(crate) use listen::sightings;
 pub(crate) use probe::Probe;
 pub(crate) use talk::{Nothing, shifts, verdict};
+pub(crate) use upload::Upload;
 
 /// One side of a talk with the network. `now` is always the time since it began.
 pub trait Conversation {

@@ -7,9 +7,9 @@ use std::time::Duration;
 
 use lantern_wire::MacAddress;
 
-use super::{Alter, AskedBy, Conversation, Heard, Outgoing, Vantage};
+use super::{Alter, AskedBy, Conversation, Heard, Outgoing, Upload, Vantage};
 use crate::census::Subject;
-use crate::change::Change;
+use crate::change::{Change, StepMessage};
 use crate::facts::{Difference, Field, PortField, Value};
 use crate::{Said, family};
 
@@ -34,7 +34,14 @@ pub enum TalkEvent {
     Repeated(usize),
     /// A step was read back as wanted.
     Confirmed(usize),
-    /// The device says that it takes the address, and restarts.
+    /// Of a file, it has taken so many blocks.
+    Passed {
+        /// How many it has taken.
+        taken: u32,
+        /// How many there are.
+        of: u32,
+    },
+    /// The device says that it takes what was sent, and restarts.
     Restarting,
     /// The device is back, at this address.
     Back(Ipv4Addr),
@@ -90,7 +97,12 @@ impl Change {
     #[must_use]
     pub fn talk(&self, vantage: Vantage, restart_time: Duration) -> Box<dyn Talk> {
         match &self.subject {
-            Subject::Node(node) => Box::new(Alter::new(node, self, vantage, restart_time)),
+            Subject::Node(node) => match self.steps.first().map(|step| &step.message) {
+                Some(StepMessage::Firmware(image)) => {
+                    Box::new(Upload::new(node, self, image.clone(), vantage, restart_time))
+                }
+                _ => Box::new(Alter::new(node, self, vantage, restart_time)),
+            },
             Subject::Unit(unit) => family::talk(unit, self, vantage, restart_time),
         }
     }
@@ -117,6 +129,15 @@ pub enum Outcome {
     Silent {
         /// Whether anything was written to it before.
         written: bool,
+    },
+    /// Of a file, the node took so many blocks, and then said nothing more to them. It is left as it may be.
+    HalfSent {
+        /// How many it took.
+        taken: u32,
+        /// How many there are.
+        of: u32,
+        /// Whether it answers otherwise.
+        answers: bool,
     },
     /// Somebody holds the wanted address, asked in the moment before it would have been given. It was not sent.
     Taken(Other),

@@ -86,7 +86,7 @@ impl Gathered {
                 // What it was is told by the fields it stands for.
                 _ if field == Field::FactoryNetwork => {}
                 // What was done once is not undone by doing something else.
-                _ if matches!(field, Field::LossScene | Field::Merging) => lost.push(field),
+                _ if matches!(field, Field::LossScene | Field::Merging | Field::Firmware) => lost.push(field),
                 Known::Told(value) => told.push((field, value)),
                 Known::Untold | Known::CannotTell => lost.push(field),
             }

@@ -73,6 +73,8 @@ pub enum Order {
     Set,
     /// Back to what was.
     Undo,
+    /// A file was sent.
+    Firmware,
 }
 
 impl Order {
@@ -83,6 +85,7 @@ impl Order {
             Self::Apply => "apply",
             Self::Set => "set",
             Self::Undo => "undo",
+            Self::Firmware => "firmware",
         }
     }
 }
@@ -193,7 +196,9 @@ impl StepTaken {
             TalkEvent::Confirmed(step) => (*step, Stage::Confirmed),
             TalkEvent::Ended(_, Outcome::Done) => return None,
             TalkEvent::Ended(step, outcome) => (*step, Stage::from(outcome)),
-            TalkEvent::Probing(..) | TalkEvent::Restarting | TalkEvent::Back(_) => return None,
+            TalkEvent::Probing(..) | TalkEvent::Passed { .. } | TalkEvent::Restarting | TalkEvent::Back(_) => {
+                return None;
+            }
         };
         let along = match talk {
             TalkEvent::Ended(_, Outcome::MovedAlong(shifts)) => shifts.iter().map(Along::from).collect(),

@@ -111,7 +111,12 @@ impl Run {
     /// The last of these runs that changed something and was not taken back.
     #[must_use]
     pub fn to_undo(runs: &[Self]) -> Option<&Self> {
-        runs.iter().rfind(|run| run.order() != Some(Order::Undo) && !run.sent.is_empty() && !run.is_undone(runs))
+        runs.iter().rfind(|run| run.is_undoable() && !run.sent.is_empty() && !run.is_undone(runs))
+    }
+
+    /// Whether there is anything of it that could be taken back: firmware is not, and what was taken back is not.
+    fn is_undoable(&self) -> bool {
+        !matches!(self.order(), Some(Order::Undo | Order::Firmware))
     }
 
     /// Whether one of these runs has taken it back as a whole; in part taken back, it can be taken back further.

@@ -30,6 +30,8 @@ pub enum Stage {
     Elsewhere,
     /// The node does not answer any more.
     Silent,
+    /// The node took part of a file, and said nothing more.
+    HalfSent,
     /// Not sent: somebody holds the wanted address.
     Taken,
     /// Not sent: somebody else answers from the node's address.
@@ -60,6 +62,7 @@ impl Stage {
             Self::Acknowledged => "acknowledged",
             Self::Elsewhere => "elsewhere",
             Self::Silent => "silent",
+            Self::HalfSent => "half-sent",
             Self::Taken => "taken",
             Self::Stranger => "stranger",
             Self::Shared => "shared",
@@ -78,6 +81,7 @@ impl From<&Outcome> for Stage {
             Outcome::Acknowledged(_) => Self::Acknowledged,
             Outcome::Elsewhere(_) => Self::Elsewhere,
             Outcome::Silent { .. } => Self::Silent,
+            Outcome::HalfSent { .. } => Self::HalfSent,
             Outcome::Taken(_) => Self::Taken,
             Outcome::Stranger(_) => Self::Stranger,
             Outcome::Shared(_) => Self::Shared,

@@ -41,7 +41,7 @@ pub use fixture::{Fixture, SLOTS, WantedSlot};
 pub use members::Member;
 pub use network::{Gateway, Network, OctetRun, SchemePart};
 pub use node::{SheetNode, WantedAddress};
-pub(crate) use parse::read_kinds;
+pub(crate) use parse::read_list;
 pub use place::{Placed, Position, Span};
 pub use port::{AskedUniverse, SheetPort};
 pub use quantity::{Rate, Watts};

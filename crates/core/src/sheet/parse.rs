@@ -32,17 +32,22 @@ impl RigSheet {
     }
 }
 
-/// Reads a file of kinds.
-pub(crate) fn read_kinds(text: &str) -> Result<Vec<Kind>, SheetErrors> {
+/// Reads a file of tables that all have this name; `what` is what one of them is called.
+pub(crate) fn read_list<T>(
+    text: &str,
+    name: &'static str,
+    what: &'static str,
+    read: impl Fn(&Fields<'_>) -> Option<T>,
+) -> Result<Vec<T>, SheetErrors> {
     let mistakes = Mistakes::default();
     let piece = Piece { offset: 0, text };
-    let kinds = with_table(piece, &mistakes, |table| {
-        let kinds = table.tables("kind", "this kind");
+    let tables = with_table(piece, &mistakes, |table| {
+        let tables = table.tables(name, what);
         table.refuse_unknown_keys();
-        kinds.iter().filter_map(read_kind).collect::<Vec<Kind>>()
+        tables.iter().filter_map(read).collect::<Vec<T>>()
     });
     let errors = mistakes.into_inner();
-    let all = kinds.unwrap_or_default();
+    let all = tables.unwrap_or_default();
     if errors.is_empty() { Ok(all) } else { Err(SheetErrors::new(text, errors)) }
 }
 

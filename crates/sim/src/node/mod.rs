@@ -1,5 +1,6 @@
 //! One simulated node.
 
+mod firmware;
 mod program;
 mod quirk;
 mod setup;
@@ -8,10 +9,15 @@ mod truth;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_wire::art_net::{Address, Command, IpCommand, IpProg, IpProgReply, Message, PORT, Poll, PollReply};
+use lantern_wire::Text;
+use lantern_wire::art_net::{
+    Address, Command, FirmwareMaster, FirmwareReply, IpCommand, IpProg, IpProgReply, Message, PORT, Poll,
+    PollReply, ReplyWord,
+};
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
 
+pub use firmware::firmware_file;
 pub use quirk::Quirk;
 pub use setup::{NodeSetup, PagePorts, Reply};
 pub use truth::Truth;
@@ -70,6 +76,10 @@ pub struct SimNode {
     moved: bool,
     /// How often it recorded a scene.
     scenes: u32,
+    /// A file on its way in.
+    loading: firmware::Loading,
+    /// The last file it got whole.
+    loaded: Option<Vec<u8>>,
     /// What it will become, and when.
     later: Option<(Duration, Later)>,
     /// What it has at its next start.
@@ -111,6 +121,10 @@ enum Answer {
     OnePage(usize, Destination),
     /// An ArtIpProgReply.
     IpSettings(SocketAddrV4),
+    /// An ArtFirmwareReply.
+    Block(ReplyWord, SocketAddrV4),
+    /// It restarts with other firmware.
+    Restart,
 }
 
 impl SimNode {
@@ -131,6 +145,8 @@ impl SimNode {
             writes_heard: 0,
             moved: false,
             scenes: 0,
+            loading: firmware::Loading::default(),
+            loaded: None,
             later: None,
             at_next_start: None,
             saved: setup.poll_replies(),
@@ -174,6 +190,12 @@ impl SimNode {
         &self.heard_writes
     }
 
+    /// The last file it got whole.
+    #[must_use]
+    pub fn loaded(&self) -> Option<&[u8]> {
+        self.loaded.as_deref()
+    }
+
     /// Its pages as they are.
     #[must_use]
     pub fn pages(&self) -> &[PollReply] {
@@ -213,6 +235,7 @@ impl SimNode {
             self.pages = self.saved.clone();
         }
         self.later = None;
+        self.loading = firmware::Loading::default();
     }
 
     fn restart(&mut self, now: Duration) {
@@ -242,6 +265,7 @@ impl SimNode {
                 }
             }
             Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message, bytes),
+            Ok(Message::FirmwareMaster(message)) => self.hear_block(now, from, &message),
             Ok(Message::Input(message)) => {
                 self.note_write(now, bytes);
                 let index = usize::from(message.bind_index.max(1)) - 1;
@@ -263,6 +287,38 @@ impl SimNode {
             }
             _ => {}
         }
+    }
+
+    fn hear_block(&mut self, now: Duration, from: SocketAddrV4, message: &FirmwareMaster) {
+        if !self.setup.model.is_able() || self.setup.has(Quirk::DeafToFirmware) {
+            return;
+        }
+        if self.setup.has(Quirk::DiesOfFirmware) && message.block == 3 {
+            self.waiting.clear();
+            self.power = Power::Off;
+            return;
+        }
+        let taken = self.loading.take(message, self.setup.model, &self.setup.quirks);
+        let Some(taken) = taken else { return };
+        let at = now + THINKING + taken.after;
+        self.answer_at(at, Answer::Block(taken.answer, SocketAddrV4::new(*from.ip(), PORT)));
+        if let Some(whole) = taken.whole {
+            self.loaded = Some(whole);
+            self.answer_at(at + THINKING, Answer::Restart);
+        }
+    }
+
+    /// Starts with the firmware that it got.
+    fn start_with_loaded(&mut self, now: Duration) {
+        let version = self.loaded.as_deref().map(firmware::version_of);
+        if let Some(version) = version.filter(|_| !self.setup.has(Quirk::KeepsOldFirmware)) {
+            self.pages.iter_mut().for_each(|page| page.firmware = version);
+            self.saved.iter_mut().for_each(|page| page.firmware = version);
+        }
+        if self.setup.has(Quirk::LosesSettingsWithFirmware) {
+            self.pages.iter_mut().for_each(|page| page.short_name = Text::cut("Four"));
+        }
+        self.restart(now);
     }
 
     fn note_write(&mut self, now: Duration, bytes: &[u8]) {
@@ -393,6 +449,9 @@ impl SimNode {
         self.waiting.sort_by_key(|(at, _)| *at);
         let due = self.waiting.partition_point(|(at, _)| *at <= now);
         for (_, answer) in self.waiting.drain(..due).collect::<Vec<_>>() {
+            if matches!(answer, Answer::Restart) {
+                return self.start_with_loaded(now);
+            }
             self.say(answer);
         }
     }
@@ -441,6 +500,11 @@ impl SimNode {
             Answer::AllPages(to) => (0..self.pages.len()).for_each(|page| self.say_page(page, to)),
             Answer::OnePage(page, to) => self.say_page(page, to),
             Answer::IpSettings(to) => self.say_settings(to),
+            Answer::Block(word, to) => {
+                let bytes = FirmwareReply { word }.to_bytes();
+                self.speech.push_back(Speech { port: PORT, to: Destination::One(to), bytes });
+            }
+            Answer::Restart => {}
         }
     }
 
@@ -465,7 +529,7 @@ impl SimNode {
         reply.address = self.address;
         reply.bind_address = self.address;
         reply.status2 = reply.status2.with(1, self.dhcp);
-        reply.report = lantern_wire::Text::cut(&format!("#0001 [{:04}] ready", self.replies_sent % 10_000));
+        reply.report = Text::cut(&format!("#0001 [{:04}] ready", self.replies_sent % 10_000));
         let length = program::misstate(&mut reply, index, &self.setup);
         let mut bytes = reply.to_bytes();
         bytes.truncate(length);

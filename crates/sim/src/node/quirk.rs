@@ -52,6 +52,22 @@ pub enum Quirk {
     /// Every second write is lost in it.
     LosesEverySecondWrite,
 
+    // What it does with firmware.
+    /// Answers no block.
+    DeafToFirmware,
+    /// Says at the end that it failed.
+    RefusesFirmware,
+    /// Says that all is good, and runs what it had.
+    KeepsOldFirmware,
+    /// Takes each block for the next one, whatever its number.
+    CountsBlocksItself,
+    /// Needs three seconds for every sixty-fourth block.
+    SlowFlash,
+    /// Has other settings after it has got other firmware.
+    LosesSettingsWithFirmware,
+    /// Goes off in the middle of a file, for good.
+    DiesOfFirmware,
+
     // How it answers polls.
     /// Answers only polls that went to everybody.
     OnlyBroadcastPolls,

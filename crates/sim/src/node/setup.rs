@@ -31,6 +31,8 @@ pub struct NodeSetup {
     pub dhcp: bool,
     /// What a DHCP server would give it; without one it takes a link-local address.
     pub lease: Option<Ipv4Addr>,
+    /// Its firmware, the first part in the high byte.
+    pub firmware: u16,
     /// Its address as it leaves the factory.
     pub factory: Ipv4Addr,
     /// Its pages.
@@ -128,7 +130,7 @@ impl NodeSetup {
             count = 0;
         }
         PollReply {
-            firmware: 0x0104,
+            firmware: self.firmware,
             net: page.net,
             sub: page.sub,
             oem: self.model.oem(),

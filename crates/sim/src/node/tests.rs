@@ -21,6 +21,7 @@ fn setup() -> NodeSetup {
         gateway: Ipv4Addr::UNSPECIFIED,
         dhcp: false,
         lease: None,
+        firmware: 0x0104,
         factory: Ipv4Addr::new(10, 40, 240, 1),
         pages: vec![page(0), page(1)],
         reply: Reply::ToPoller,

@@ -25,6 +25,8 @@ pub struct Truth {
     pub on_data_loss: u8,
     /// What its indicators do (Art-Net 4, ArtPollReply "Status1" bits 7-6).
     pub indicators: u8,
+    /// Its firmware, the first part in the high byte.
+    pub firmware: u16,
     /// The sACN priority of each page.
     pub sacn_priority: Vec<u8>,
     /// How often it recorded a scene.
@@ -55,6 +57,7 @@ impl SimNode {
             label: first.long_name.to_lossy(),
             on_data_loss: first.status3.0 & 0xc0,
             indicators: first.status1.0 >> 6,
+            firmware: first.firmware,
             sacn_priority: self.pages.iter().map(|page| page.sacn_priority).collect(),
             scenes: self.scenes,
             ports: ports.collect(),

@@ -67,6 +67,8 @@ struct SceneNode {
     #[serde(default)]
     dhcp: bool,
     lease: Option<Ipv4Addr>,
+    #[serde(default = "usual_firmware", deserialize_with = "firmware")]
+    firmware: u16,
     pages: Vec<PagePorts>,
     #[serde(default)]
     reply: Reply,
@@ -85,6 +87,16 @@ struct SceneNode {
 
 const fn sixteen() -> u8 {
     16
+}
+
+const fn usual_firmware() -> u16 {
+    0x0104
+}
+
+fn firmware<'de, D: Deserializer<'de>>(from: D) -> Result<u16, D::Error> {
+    let text = String::deserialize(from)?;
+    let parts = text.split_once('.').and_then(|(major, minor)| Some([major.parse().ok()?, minor.parse().ok()?]));
+    parts.map(u16::from_be_bytes).ok_or_else(|| de::Error::custom("two numbers from 0 to 255 like \"1.4\""))
 }
 
 const fn usual_restart() -> u64 {
@@ -126,6 +138,7 @@ impl Scene {
                 gateway: None,
                 dhcp: false,
                 lease: None,
+                firmware: usual_firmware(),
                 pages: vec![page],
                 reply: if i.is_multiple_of(3) { Reply::ToEverybody } else { Reply::ToPoller },
                 late_ms: 0,
@@ -208,6 +221,7 @@ impl Scene {
             gateway: node.gateway.unwrap_or(Ipv4Addr::UNSPECIFIED),
             dhcp: node.dhcp,
             lease: node.lease,
+            firmware: node.firmware,
             factory: Ipv4Addr::new(a, b, 240, low),
             pages: node.pages.clone(),
             reply: node.reply,

@@ -121,6 +121,9 @@ impl Watch<'_> {
                 self.board.show(place, format!("{name}: asking {by} whether anybody holds {address}"));
                 self.asked.insert(place, (address, by));
             }
+            TalkEvent::Passed { taken, of } => {
+                self.board.show(place, format!("{name}: {taken} of {of} blocks"));
+            }
             TalkEvent::Restarting => self.board.show(place, format!("{name}: restarts")),
             TalkEvent::Back(address) => {
                 self.board.show(place, format!("{name}: is back at {address}, reading back"));

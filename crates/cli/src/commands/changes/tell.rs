@@ -87,6 +87,18 @@ fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
             );
             (Tone::Bad, "silent", text)
         }
+        Outcome::HalfSent { taken, of, answers } => (
+            Tone::Bad,
+            "half sent",
+            format!(
+                "{name} took {taken} of {of} blocks and then said no more to them; it {}",
+                if *answers {
+                    format!("still answers at {there}")
+                } else {
+                    format!("does not answer at {before} either")
+                }
+            ),
+        ),
         Outcome::Taken(other) => {
             let to = change.new_address().map_or_else(String::new, |to| to.to_string());
             (
@@ -115,6 +127,12 @@ pub(super) fn next(change: &Change, made: &Made, go_on: &str) -> String {
         Outcome::Taken(_) => {
             let to = change.new_address().map_or_else(String::new, |to| to.to_string());
             format!("see who is there: deft-lantern survey --range {to}")
+        }
+        Outcome::HalfSent { answers: true, .. } => {
+            format!("leave {name} switched on, and send the file anew, from its beginning: {go_on}")
+        }
+        Outcome::HalfSent { .. } => {
+            format!("see to its cable, or switch {name} off and on; when it answers ({seek}): {go_on}")
         }
         Outcome::Acknowledged(_) => format!("switch {name} off and on, then: {seek}"),
         Outcome::Elsewhere(there) => match change.new_address() {

@@ -5,14 +5,15 @@ use std::net::Ipv4Addr;
 use std::sync::{Arc, LazyLock};
 
 use super::Kind;
+use super::read_kind;
 use crate::address::AddressRange;
-use crate::sheet::{SheetErrors, read_kinds};
+use crate::sheet::{SheetErrors, read_list};
 
 /// The kinds that ship, as text.
 const SHIPPED_TEXT: &str = include_str!("kinds.toml");
 
 static SHIPPED: LazyLock<KindBook> = LazyLock::new(|| {
-    let kinds = read_kinds(SHIPPED_TEXT).expect("the shipped kinds are read in a test");
+    let kinds = KindBook::read(SHIPPED_TEXT).expect("the shipped kinds are read in a test");
     KindBook::default().and(kinds)
 });
 
@@ -49,7 +50,7 @@ impl KindBook {
     /// # Errors
     /// Every mistake in it, with its place.
     pub fn read(text: &str) -> Result<Vec<Kind>, SheetErrors> {
-        read_kinds(text)
+        read_list(text, "kind", "this kind", read_kind)
     }
 
     /// The kind a rig sheet calls `name`.

@@ -1,0 +1,45 @@
+//! Nodes as somebody names them on the command line: by name, address or MAC address, several by a pattern.
+
+use std::net::Ipv4Addr;
+
+use lantern_core::census::{Census, Subject};
+use lantern_core::conversation::Concern;
+use lantern_core::pattern::Pattern;
+
+use crate::failure::Failure;
+
+/// Whom it is about: one node is looked for by itself, several among everybody.
+pub(crate) fn concern(named: &[String]) -> Concern {
+    match named {
+        [only] if pattern(only).is_none() => Concern::of_one(only, likely(named)),
+        _ => Concern::Everybody,
+    }
+}
+
+/// Where they may be, as far as their names tell.
+pub(crate) fn likely(named: &[String]) -> Vec<Ipv4Addr> {
+    named.iter().filter_map(|node| node.parse().ok()).collect()
+}
+
+/// The devices that are meant, each once, in the order in which they are named.
+pub(crate) fn subjects(named: &[String], census: &Census) -> Result<Vec<Subject>, Failure> {
+    let mut all: Vec<Subject> = Vec::new();
+    for node in named {
+        let meant = match pattern(node) {
+            Some(pattern) => census.subjects(&pattern)?,
+            None => vec![census.subject(node)?],
+        };
+        for subject in meant {
+            let identity = subject.node_name().identity();
+            if !all.iter().any(|one| one.node_name().identity() == identity) {
+                all.push(subject);
+            }
+        }
+    }
+    Ok(all)
+}
+
+/// The pattern, where it may mean several.
+pub(crate) fn pattern(node: &str) -> Option<Pattern> {
+    node.parse::<Pattern>().ok().filter(Pattern::is_open)
+}
