@@ -246,6 +246,7 @@ fn try_one(seed: u64) -> String {
             assert!(!moved, "seed {seed}: {outcome:?}");
         }
         Outcome::Silent { .. } | Outcome::Shared(_) => {}
+        Outcome::HalfSent { .. } => panic!("seed {seed}: nobody was sent a file"),
     }
     lantern_core::logbook::Stage::from(&outcome).word().to_owned()
 }
