@@ -31,13 +31,29 @@ const HABITS: &[&str] = &[
     "answers-twice",
     "pads-names",
     "counts-zero",
+    // What it is told besides its address it keeps until its next start only.
+    "forgets-at-restart",
+];
+
+/// The same of units that speak LLRP.
+const UNIT_HABITS: &[&str] = &[
+    "takes-at-once",
+    "tells-what-is-meant",
+    "has-no-gateway",
+    "answers-late",
+    "puts-off",
+    "has-two-interfaces",
+    "answers-twice",
+    "answers-apply-afterwards",
 ];
 
 /// A rig, and the sheet that wants it otherwise.
 struct Evening {
     scene: String,
     sheet: String,
+    /// How many there are, and how many of them are units of LLRP, behind the nodes.
     nodes: u32,
+    units: u32,
 }
 
 fn address(host: u32) -> Ipv4Addr {
@@ -64,6 +80,19 @@ fn add_node(scene: &mut String, sheet: &mut String, node: u32, name: &str, host:
     *sheet += &format!("[[node]]\nname = \"{name}\"\n{known}address = \"{}\"\n", address(host));
 }
 
+/// The same of a unit that speaks LLRP.
+fn add_unit(scene: &mut String, sheet: &mut String, node: u32, host: u32, dice: &mut Dice) {
+    let (mac, at) = (format!("02:4d:42:00:20:{node:02x}"), address(10 + node));
+    let habit =
+        if dice.chance(25) { format!(", quirks = [{:?}]", dice.one_of(UNIT_HABITS)) } else { String::new() };
+    *scene += &format!(
+        "[[device]]\nname = \"beacon-{node}\"\nmac = \"{mac}\"\naddress = \"{at}\"\nmask = \"255.255.0.0\"\n\
+         llrp = {{ uid = \"7ff0:000000{node:02x}\", restart_ms = {}{habit} }}\n",
+        100 + dice.below(3000)
+    );
+    *sheet += &format!("[[node]]\nname = \"beacon-{node}\"\nmac = \"{mac}\"\naddress = \"{}\"\n", address(host));
+}
+
 fn evening(dice: &mut Dice) -> Evening {
     let nodes = if dice.below(500) == 0 { 100 + dice.below(200) } else { 2 + dice.below(9) };
     // Addresses change hands: most go to one that is another's now.
@@ -82,7 +111,11 @@ fn evening(dice: &mut Dice) -> Evening {
         }
     }
     let (mut scene, mut sheet) = heads();
-    for node in 0..nodes {
+    let units = if nodes < 20 && dice.chance(30) { 1 + dice.below(nodes.min(3)) } else { 0 };
+    for node in nodes - units..nodes {
+        add_unit(&mut scene, &mut sheet, node, wanted[node as usize], dice);
+    }
+    for node in 0..nodes - units {
         let habit = if dice.chance(25) { dice.one_of(HABITS) } else { "" };
         let quirks = if habit.is_empty() { String::new() } else { format!("quirks = [{habit:?}]\n") };
         let extra = format!("restart_ms = {}\n{quirks}", 300 + dice.below(5000));
@@ -94,7 +127,7 @@ fn evening(dice: &mut Dice) -> Evening {
     scene += "[[node]]\nname = \"lamp\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:99:01\"\naddress = \"10.40.1.5\"\n\
               mask = \"255.255.0.0\"\npages = [{ net = 2, sub = 0, out = [0] }]\n\
               [[device]]\nname = \"stranger\"\nmac = \"02:99:00:00:00:01\"\naddress = \"10.40.255.254\"\n";
-    Evening { scene, sheet, nodes }
+    Evening { scene, sheet, nodes, units }
 }
 
 /// Something that happens at a moment of the night.
@@ -106,12 +139,12 @@ enum Fault {
     ByHand(usize, Ipv4Addr),
 }
 
-fn faults(dice: &mut Dice, nodes: u32) -> Vec<(Duration, Fault)> {
+fn faults(dice: &mut Dice, nodes: u32, units: u32) -> Vec<(Duration, Fault)> {
     let mut all = Vec::new();
     for number in 0..dice.below(4) {
         let node = dice.below(nodes) as usize;
         let at = Duration::from_millis(u64::from(4000 + dice.below(40_000)));
-        if dice.chance(70) {
+        if dice.chance(70) || node >= (nodes - units) as usize {
             let back = at + Duration::from_millis(u64::from(500 + dice.below(20_000)));
             all.extend([(at, Fault::Off(node)), (back, Fault::On(node))]);
         } else {
@@ -126,10 +159,19 @@ fn befall(ground: &mut MemoryGround, faults: &mut Vec<(Duration, Fault)>) {
     let now = ground.now();
     while faults.first().is_some_and(|(at, _)| *at <= now) {
         match faults.remove(0).1 {
-            Fault::Off(node) => ground.nodes_mut()[node].switch(now, false),
-            Fault::On(node) => ground.nodes_mut()[node].switch(now, true),
+            Fault::Off(node) => switch(ground, node, false),
+            Fault::On(node) => switch(ground, node, true),
             Fault::ByHand(node, to) => ground.nodes_mut()[node].set_by_hand(now, to),
         }
+    }
+}
+
+/// Switches one of those on the sheet: the nodes of the ground end with the lamp, its devices begin with the units.
+fn switch(ground: &mut MemoryGround, place: usize, on: bool) {
+    let (now, nodes) = (ground.now(), ground.nodes().len() - 1);
+    match place.checked_sub(nodes) {
+        None => ground.nodes_mut()[place].switch(now, on),
+        Some(unit) => ground.devices_mut()[unit].switch(on),
     }
 }
 
@@ -157,8 +199,8 @@ fn night(seed: u64) -> Told {
     // Hundreds one after the other would take until the morning.
     let at_once = (1 + dice.below(20) + evening.nodes / 10) as usize;
     let mut night = Night::new(ground, &evening.sheet, at_once);
-    let start = night.truth();
-    let mut faults = faults(dice, evening.nodes);
+    let (start, units) = (night.truth(), night.units());
+    let mut faults = faults(dice, evening.nodes, evening.units);
     let by_hand = faults.iter().any(|(_, fault)| matches!(fault, Fault::ByHand(..)));
     let mut told = Told::default();
     let aloud = std::env::var("SEED").is_ok();
@@ -211,6 +253,7 @@ fn night(seed: u64) -> Told {
     }
     if !by_hand {
         assert_eq!(night.truth(), start, "seed {seed}: the beginning is not reached {REPLAY}{seed}");
+        assert_eq!(night.units(), units, "seed {seed}: the beginning is not reached {REPLAY}{seed}");
     }
     judge(&night, seed, by_hand, &start);
     told.events = night.events;
@@ -222,7 +265,11 @@ const REPLAY: &str = "SEED=n cargo test -p lantern-core --test nights -- --ignor
 
 fn is_as_planned(night: &Night) -> bool {
     let truth: BTreeMap<_, Truth> = night.truth().into_iter().map(|node| (node.mac, node)).collect();
+    let units = night.units();
     night.sheet.nodes.iter().all(|planned| {
+        if let Some((ip, is_on)) = planned.mac.as_ref().and_then(|mac| units.get(&mac.value)) {
+            return Some(ip.address) == planned.fixed_address() && !ip.dhcp && *is_on;
+        }
         let found = match &planned.mac {
             Some(mac) => truth.get(&mac.value),
             None => truth.values().find(|node| node.name == planned.name.value),

@@ -14,7 +14,7 @@ use lantern_core::logbook::{
     Begun, Ending, FORMAT, Line, Order, Planned, Record, Run, StepTaken, plan_back, read, resume, silent_of,
 };
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{MemoryGround, Truth};
+use lantern_sim::{IpState, MemoryGround, Truth};
 use lantern_wire::MacAddress;
 
 use super::{GUEST, manner, run, run_until, seat};
@@ -58,6 +58,12 @@ impl Night {
     /// What all nodes really are.
     pub(crate) fn truth(&self) -> Vec<Truth> {
         self.ground.nodes().iter().map(lantern_sim::SimNode::truth).collect()
+    }
+
+    /// What all units that speak LLRP really are, and whether they are on.
+    pub(crate) fn units(&self) -> BTreeMap<MacAddress, (IpState, bool)> {
+        let units = self.ground.devices().iter().filter(|device| device.setup().llrp.is_some());
+        units.map(|unit| (unit.setup().mac, (unit.ip(), unit.is_listening()))).collect()
     }
 
     /// Who is where, whatever family; whoever is off keeps its address.
