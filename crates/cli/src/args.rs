@@ -3,8 +3,8 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    adapters, apply, arrivals, census, check, demo, explain, firmware, forget, identify, logbook, set, sheet,
-    survey, undo, universe,
+    adapters, apply, arrivals, census, check, demo, explain, firmware, forget, identify, keep, kinds, logbook,
+    open, set, sheet, show, survey, undo, universe,
 };
 use crate::output::ColorChoice;
 
@@ -41,16 +41,22 @@ pub(crate) enum Command {
     Arrivals(arrivals::Args),
     #[command(subcommand)]
     Census(census::Command),
+    Show(show::Args),
+    Open(open::Args),
     Forget(forget::Args),
     #[command(subcommand)]
     Sheet(sheet::Command),
     Universe(universe::Args),
+    #[command(subcommand)]
+    Kinds(kinds::Sub),
     Apply(apply::Args),
     Set(set::Args),
     Undo(undo::Args),
     #[command(subcommand)]
     Logbook(logbook::Command),
     Identify(identify::Args),
+    #[command(subcommand)]
+    Keep(keep::Command),
     #[command(subcommand)]
     Firmware(firmware::Command),
     Check(check::Args),
@@ -61,9 +67,9 @@ pub(crate) enum Command {
 /// The help shows the commands under these headings.
 const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
-    ("Find", &["survey", "arrivals", "census", "forget"]),
-    ("Plan", &["sheet", "universe"]),
-    ("Set", &["apply", "set", "undo", "logbook", "identify", "firmware"]),
+    ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
+    ("Plan", &["sheet", "universe", "kinds"]),
+    ("Set", &["apply", "set", "undo", "logbook", "identify", "keep", "firmware"]),
     ("Check", &["check", "explain"]),
     ("Try", &["demo"]),
 ];

@@ -9,6 +9,7 @@ use lantern_core::address::Unusable;
 use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::exchange::{BadCell, JsonError, SceneFileError, TableError};
 use lantern_core::finding::Finding;
+use lantern_core::keepsake::KeepsakeError;
 use lantern_core::logbook::{LogbookError, Order};
 use lantern_core::rework::ReworkError;
 use lantern_core::sheet::SheetErrors;
@@ -55,6 +56,12 @@ pub(crate) enum Failure {
     Census { path: PathBuf, error: CensusFileError },
     #[error("{}: {error}", path.display())]
     Capture { path: PathBuf, error: CaptureError },
+    #[error("{}: {error}", path.display())]
+    Keepsake { path: PathBuf, error: KeepsakeError },
+    #[error("{}: {name}, of which it was taken, does not answer", path.display())]
+    KeptOfNobody { path: PathBuf, name: String },
+    #[error("{}: several units bear the MAC address of {name}, of which it was taken", path.display())]
+    KeptOfSeveral { path: PathBuf, name: String },
     #[error("what is remembered in {} cannot be used: {source}", path.display())]
     Memory { path: PathBuf, source: rusqlite::Error },
     #[error("{} was written by a later version of this program (format {version})", path.display())]
@@ -89,6 +96,8 @@ pub(crate) enum Failure {
     Scene { path: PathBuf, error: SceneFileError },
     #[error("{}: {error}", path.display())]
     Json { path: PathBuf, error: JsonError },
+    #[error("there is no kind {wanted:?}")]
+    NoKind { wanted: String, there: Vec<String> },
     #[error("there is no area {wanted:?} on the sheet")]
     NoArea { wanted: String, there: Vec<String> },
     #[error(transparent)]

@@ -106,6 +106,7 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Rework(_) => "nothing was written; look at the sheet with: deft-lantern sheet show".to_owned(),
         Failure::NoArea { there, .. } if there.is_empty() => "the sheet has no [[area]] yet".to_owned(),
         Failure::NoArea { there, .. } => format!("there are: {}", there.join(", ")),
+        Failure::NoKind { there, .. } => format!("there are: {}", there.join(", ")),
         Failure::LogbookFormat { path, .. } => {
             format!("use that version, or move {} away; nothing was sent", path.display())
         }
@@ -144,6 +145,12 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Memory { path, .. } | Failure::MemoryFormat { path, .. } => {
             format!("move {} away; the next survey begins a new one", path.display())
         }
+        Failure::Keepsake { .. } => "take a new one with: deft-lantern keep save NODE".to_owned(),
+        Failure::KeptOfNobody { path, .. } => format!(
+            "see to its power and cable; for its replacement: deft-lantern keep put {} --on NODE",
+            path.display()
+        ),
+        Failure::KeptOfSeveral { .. } => "unplug all but one of them, then try again".to_owned(),
         Failure::Census { .. } => "save one with: deft-lantern survey --save NAME.census.json".to_owned(),
         Failure::Choose(ChooseError::NoneUsable { .. } | ChooseError::Down(_) | ChooseError::NoAddress(_)) => {
             "plug in the cable to the rig, give the adapter an address in its network, and try again".to_owned()

@@ -23,6 +23,7 @@ mod family;
 pub mod fill;
 pub mod finding;
 pub mod firmware;
+pub mod keepsake;
 pub mod logbook;
 pub mod packets;
 pub mod pattern;

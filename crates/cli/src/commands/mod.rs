@@ -11,10 +11,14 @@ pub(crate) mod explain;
 pub(crate) mod firmware;
 pub(crate) mod forget;
 pub(crate) mod identify;
+pub(crate) mod keep;
+pub(crate) mod kinds;
 pub(crate) mod logbook;
 mod named;
+pub(crate) mod open;
 pub(crate) mod set;
 pub(crate) mod sheet;
+pub(crate) mod show;
 pub(crate) mod survey;
 pub(crate) mod undo;
 pub(crate) mod universe;
@@ -40,6 +44,10 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Undo(args) => undo::run(&args, out),
         Command::Logbook(command) => logbook::run(&command, out),
         Command::Identify(args) => identify::run(&args, out),
+        Command::Show(args) => show::run(&args, out),
+        Command::Open(args) => open::run(&args, out),
+        Command::Kinds(command) => kinds::run(&command, out),
+        Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
         Command::Check(args) => check::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),

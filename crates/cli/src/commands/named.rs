@@ -2,11 +2,13 @@
 
 use std::net::Ipv4Addr;
 
-use lantern_core::census::{Census, Subject};
+use lantern_core::MacAddress;
+use lantern_core::census::{Census, DesignationError, Device, Subject};
 use lantern_core::conversation::Concern;
 use lantern_core::pattern::Pattern;
 
 use crate::failure::Failure;
+use crate::session::Look;
 
 /// Whom it is about: one node is looked for by itself, several among everybody.
 pub(crate) fn concern(named: &[String]) -> Concern {
@@ -37,6 +39,28 @@ pub(crate) fn subjects(named: &[String], census: &Census) -> Result<Vec<Subject>
         }
     }
     Ok(all)
+}
+
+/// The device that is called so, whatever it speaks: by address, MAC address, or name; by its family's identity too.
+pub(crate) fn device<'a>(named: &str, look: &'a Look) -> Result<&'a Device, Failure> {
+    let mac: Option<MacAddress> = named.parse().ok();
+    let address: Option<Ipv4Addr> = named.parse().ok();
+    let is_called = |device: &&Device| match (mac, address) {
+        (Some(mac), _) => device.mac == Some(mac),
+        (_, Some(address)) => device.addresses.contains(&address),
+        _ => device.name.raw().eq_ignore_ascii_case(named),
+    };
+    let meant: Vec<&Device> = look.devices.iter().filter(is_called).collect();
+    if let [only] = meant[..] {
+        return Ok(only);
+    }
+    // Who is meant otherwise, or why nobody is, the nodes and units say.
+    let subject = look.census.subject(named)?;
+    let is_it = |device: &&Device| {
+        subject.macs().any(|mac| Some(mac) == device.mac) || device.addresses.contains(&subject.address())
+    };
+    let nobody = || DesignationError::Nobody { wanted: named.to_owned(), near: None };
+    Ok(look.devices.iter().find(is_it).ok_or_else(nobody)?)
 }
 
 /// The pattern, where it may mean several.

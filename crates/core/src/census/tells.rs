@@ -75,11 +75,14 @@ impl FoundNode {
                 (PortField::Direction, Value::Direction(port.direction)),
                 (PortField::Protocol, Value::Protocol(port.protocol)),
                 (PortField::Universe, Value::Universe(Universe::ArtNet(port.universe))),
-                (PortField::Merge, Value::Merge(port.merge)),
             ];
+            // An input has nothing to combine.
+            let is_output = port.direction == Direction::Out;
+            let merge = is_output.then_some((PortField::Merge, Value::Merge(port.merge)));
             all.extend(
                 fields
                     .into_iter()
+                    .chain(merge)
                     .chain(rdm)
                     .chain(input)
                     .map(|(field, value)| (Field::Port(number, field), value)),

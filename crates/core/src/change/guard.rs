@@ -15,7 +15,7 @@ use super::{Change, Silent};
 use crate::address::Seat;
 use crate::address::{AddressRange, Mask, Role, Subnet, Unusable};
 use crate::census::Subject;
-use crate::census::{Census, Device, FoundNode, Standing};
+use crate::census::{Census, Device, FoundNode, NodeName, Standing};
 use crate::clash::standing;
 use crate::facts::{Difference, Field, Value};
 use crate::finding::Finding;
@@ -44,6 +44,8 @@ pub struct Protection<'a> {
     pub outside: bool,
     /// Whether everybody goes back to where they were: then what the sheet plans for others holds no address.
     pub going_back: bool,
+    /// The unit whose place the one that is changed takes: it is gone, and what the sheet has for it is this one's.
+    pub stands_for: Option<&'a NodeName>,
     /// Where a device may wait until its place is left; `None` for any free address of its subnet.
     pub parking: Option<AddressRange>,
 }
@@ -62,6 +64,7 @@ impl<'a> Protection<'a> {
             silent: &[],
             outside: false,
             going_back: false,
+            stands_for: None,
             parking: None,
         }
     }

@@ -85,7 +85,8 @@ impl<'a> Surroundings<'a> {
         for service in around.census.services().into_iter().rev() {
             all.announced_at.insert(service.address, format!("the service {}", service.name));
         }
-        for earlier in around.earlier {
+        let is_replaced = |mac| around.stands_for.is_some_and(|gone| gone.mac.is_some() && gone.mac == mac);
+        for earlier in around.earlier.iter().filter(|one| !is_replaced(one.mac)) {
             all.earlier_at.entry(earlier.address).or_default().push(earlier);
         }
         for node in around.sheet.into_iter().flat_map(|sheet| &sheet.nodes) {
@@ -144,8 +145,13 @@ impl<'a> Surroundings<'a> {
         self.planned_at.get(&address)?.iter().find(|node| !is_own(node)).copied()
     }
 
-    /// Which node of the sheet this one is: by its MAC address, or where the sheet gives none by its name.
+    /// Which node of the sheet this one is: the one whose place it takes, else by its MAC address, or where the sheet gives none by
+    /// its name.
     pub(super) fn planned_as(&self, subject: &Subject) -> Option<&'a SheetNode> {
+        if let Some(gone) = self.around.stands_for {
+            let by_mac = gone.mac.and_then(|mac| self.planned_of.get(&mac));
+            return by_mac.or_else(|| self.planned_named.get(gone.name.as_str())).copied();
+        }
         let by_mac = subject.mac().and_then(|mac| self.planned_of.get(&mac));
         by_mac.or_else(|| self.planned_named.get(subject.name().raw())).copied()
     }

@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Graph, Part, Protection, graph, settable, silent, steps};
+use super::{Change, Graph, Part, Protection, Silent, graph, settable, silent, steps};
 use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit};
@@ -238,7 +238,10 @@ fn draft(
 }
 
 fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>) -> ChangePlan {
-    let (changes, left) = silent::leave_out(changes, around.around.silent);
+    let is_gone =
+        |one: &&Silent| around.around.stands_for.is_none_or(|gone| gone.mac.is_none() || gone.mac != one.mac);
+    let silent: Vec<Silent> = around.around.silent.iter().filter(is_gone).cloned().collect();
+    let (changes, left) = silent::leave_out(changes, &silent);
     plan.untouched.extend(left);
     let leaving = Leaving::of(&changes);
     for change in &changes {

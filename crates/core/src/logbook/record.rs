@@ -75,6 +75,8 @@ pub enum Order {
     Undo,
     /// A file was sent.
     Firmware,
+    /// What was kept was put back.
+    Keep,
 }
 
 impl Order {
@@ -86,6 +88,7 @@ impl Order {
             Self::Set => "set",
             Self::Undo => "undo",
             Self::Firmware => "firmware",
+            Self::Keep => "keep put",
         }
     }
 }

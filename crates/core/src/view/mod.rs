@@ -1,9 +1,12 @@
-//! A sheet as people want to read it: addresses and what stands there, universes and who has to do with them.
+//! A sheet as people want to read it: addresses and what stands there, universes and who has to do with them; and one device
+//! with everything known of it.
 
 mod addresses;
+mod portrait;
 mod universes;
 
 pub use addresses::{AddressState, Run, address_runs};
+pub use portrait::{FactLine, PortLine, Portrait, Report};
 pub use universes::{UniverseUse, universe_uses};
 
 #[cfg(test)]

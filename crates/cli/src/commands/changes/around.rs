@@ -3,6 +3,7 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::address::AddressRange;
+use lantern_core::census::NodeName;
 use lantern_core::change::{Earlier, Protection, Silent};
 use lantern_core::logbook::{Run, silent_of};
 use lantern_core::sheet::RigSheet;
@@ -24,6 +25,7 @@ pub(crate) struct Around<'a> {
     silent: Vec<Silent>,
     outside: bool,
     parking: Option<AddressRange>,
+    stands_for: Option<NodeName>,
 }
 
 impl<'a> Around<'a> {
@@ -48,6 +50,7 @@ impl<'a> Around<'a> {
             silent: rig,
             outside: false,
             parking: None,
+            stands_for: None,
         })
     }
 
@@ -63,6 +66,12 @@ impl<'a> Around<'a> {
         self
     }
 
+    /// The same, where the one that is changed takes the place of a unit that is gone.
+    pub(crate) fn stands_for(mut self, gone: Option<NodeName>) -> Self {
+        self.stands_for = gone;
+        self
+    }
+
     /// What speaks against a change is looked for in this.
     pub(crate) fn protection(&self) -> Protection<'_> {
         let sheet: Option<&RigSheet> = self.session.sheet();
@@ -75,6 +84,7 @@ impl<'a> Around<'a> {
             earlier: &self.earlier,
             outside: self.outside,
             going_back: false,
+            stands_for: self.stands_for.as_ref(),
             silent: &self.silent,
             parking: self.parking,
         }

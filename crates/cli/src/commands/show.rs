@@ -1,0 +1,159 @@
+//! `show`: everything known of one device.
+
+use lantern_core::census::{Service, Stream};
+use lantern_core::view::{FactLine, PortLine, Portrait};
+use serde::Serialize;
+
+use super::named;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::output::{Cell, Out, Table, Tone, wrapped};
+use crate::session::{Session, Where};
+
+/// Show everything known of one device
+///
+/// Every field with who told it and when; its ports with their data; what it says about its state, in words; and what the sheet
+/// wants, where that is otherwise.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// The device: its name, address or MAC address
+    #[arg(value_name = "NODE")]
+    node: String,
+
+    #[command(flatten)]
+    at: Where,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    format: u32,
+    device: &'a Portrait,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let session = Session::open(&args.at, out)?;
+    let named = std::slice::from_ref(&args.node);
+    let look = session.look(named::concern(named), named::likely(named), out)?;
+    let device = named::device(&args.node, &look)?;
+    let portrait = Portrait::of(device, &look.census, look.everybody(), session.sheet());
+    if out.is_json() {
+        out.object(&Answer { format: 1, device: &portrait })?;
+    } else {
+        let sheet = session.sheet_file().map(|file| file.path.display().to_string());
+        show(&portrait, sheet.as_deref(), out)?;
+    }
+    Ok(if differs(&portrait) { Exit::Wrong } else { Exit::Fine })
+}
+
+/// Whether it tells something that the sheet wants otherwise.
+fn differs(one: &Portrait) -> bool {
+    one.facts.iter().any(|fact| fact.planned.is_some() && fact.told.is_some())
+        || one.ports.iter().any(|port| !port.planned.is_empty())
+}
+
+fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failure> {
+    let name = out.paint().dye(Tone::Strong, &one.title);
+    let mac = one.mac.map(|mac| format!("  {mac}")).unwrap_or_default();
+    out.line(&format!("{name}  {}{mac}", one.what))?;
+    let addresses: Vec<String> = one.addresses.iter().map(ToString::to_string).collect();
+    let at = if addresses.is_empty() { "no address".to_owned() } else { addresses.join(", ") };
+    let because = if one.standing.is_fine() { String::new() } else { format!(": {}", one.standing.because()) };
+    let tone = if one.standing.is_fine() { Tone::Good } else { Tone::Doubtful };
+    let standing = out.paint().dye(tone, &one.standing.to_string());
+    out.line(&wrapped(&format!("{at}, {standing}{because}"), out.width(), 2))?;
+    let ways: Vec<String> =
+        (one.seen_by.iter()).map(|seen| format!("{} {:.1} s", seen.way, seen.last.as_secs_f64())).collect();
+    out.line(&wrapped(&format!("seen by {}", ways.join(", ")), out.width(), 2))?;
+    if let Some(planned) = &one.planned_as {
+        out.line(&format!("on the sheet as {planned}"))?;
+    }
+    if let Some(report) = &one.report {
+        let meaning = report.meaning.map(|words| format!(": {words}")).unwrap_or_default();
+        out.line(&wrapped(&format!("reports \"{}\"{meaning}", report.text), out.width(), 2))?;
+    }
+    facts(one, out)?;
+    ports(&one.ports, out)?;
+    offers(one, out)?;
+    if let (Some(sheet), Some(planned)) = (sheet, one.planned_as.as_ref().filter(|_| differs(one))) {
+        out.hint(&format!("to make it what the sheet says: deft-lantern apply {sheet} --node {planned}"))?;
+    }
+    Ok(())
+}
+
+fn facts(one: &Portrait, out: &mut Out) -> Result<(), Failure> {
+    if one.facts.is_empty() {
+        return Ok(());
+    }
+    let is_planned = one.planned_as.is_some();
+    let headings: &[&'static str] =
+        if is_planned { &["field", "told", "planned", "by", "after"] } else { &["field", "told", "by", "after"] };
+    let mut table = Table::new(headings).unbroken(&["field", "by", "after"]);
+    let row = |fact: &FactLine| {
+        let told = match (&fact.told, &fact.planned) {
+            (None, _) => Cell::new("not told", Tone::Faint),
+            (Some(told), None) => told.clone().into(),
+            (Some(told), Some(_)) => Cell::new(told.clone(), Tone::Doubtful),
+        };
+        let mut cells = vec![fact.field.clone().into(), told];
+        if is_planned {
+            cells.push(Cell::new(fact.planned.clone().unwrap_or_default(), Tone::Strong));
+        }
+        cells.push(fact.by.to_string().into());
+        cells.push(Cell::new(format!("{:.1} s", fact.at.as_secs_f64()), Tone::Faint));
+        cells
+    };
+    one.facts.iter().for_each(|fact| table.row(row(fact)));
+    out.line("")?;
+    out.table(&table)?;
+    Ok(())
+}
+
+fn ports(ports: &[PortLine], out: &mut Out) -> Result<(), Failure> {
+    if ports.is_empty() {
+        return Ok(());
+    }
+    let mut table = Table::new(&["port", "works", "universe", "data", "merge", "RDM", "planned"]);
+    for port in ports {
+        let on_off = |on: Option<bool>| on.map_or("", |on| if on { "on" } else { "off" });
+        let works = match port.input {
+            Some(false) => format!("{}, off", port.works),
+            _ => port.works.clone(),
+        };
+        let data = if port.data { Cell::new("passes", Tone::Good) } else { Cell::new("none", Tone::Faint) };
+        table.row(vec![
+            port.number.to_string().into(),
+            works.into(),
+            Cell::new(port.universe.clone(), Tone::Strong),
+            data,
+            port.merge.clone().unwrap_or_default().into(),
+            on_off(port.rdm).into(),
+            Cell::new(port.planned.join(", "), Tone::Doubtful),
+        ]);
+    }
+    out.line("")?;
+    out.table(&table)?;
+    Ok(())
+}
+
+/// What it offers, announces and sends.
+fn offers(one: &Portrait, out: &mut Out) -> Result<(), Failure> {
+    let services = one.services.iter().map(|Service { name, kind, meaning, port, .. }| {
+        let meaning = meaning.map(|meaning| format!(" ({meaning})")).unwrap_or_default();
+        format!("offers {name}: {kind}{meaning} on port {port}")
+    });
+    let streams = one.streams.iter().map(|Stream { session, group, port, .. }| {
+        let to = group.map(|group| format!(" to {group}:{port}")).unwrap_or_default();
+        format!("announces the stream {session}{to}")
+    });
+    let universes: Vec<String> = one.sends.iter().map(ToString::to_string).collect();
+    let sends = (!universes.is_empty()).then(|| format!("sends sACN universe {}", universes.join(", ")));
+    let all: Vec<String> = services.chain(streams).chain(sends).collect();
+    if !all.is_empty() {
+        out.line("")?;
+    }
+    for line in all {
+        out.line(&wrapped(&line, out.width(), 2))?;
+    }
+    Ok(())
+}

@@ -1,0 +1,211 @@
+//! Everything known of one device in one view: each field with who told it and when, and what the sheet wants beside it.
+
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use serde::Serialize;
+
+use crate::census::{
+    Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way, report_in_words,
+};
+use crate::compare::{Everybody, State, Wanted, compare_all};
+use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
+use crate::sheet::{RigSheet, SheetNode};
+use crate::{Direction, MacAddress, Said, as_millis, as_text};
+
+/// One device.
+#[derive(Debug, Clone, Serialize)]
+pub struct Portrait {
+    /// What it calls itself, or its address.
+    pub title: String,
+    /// What it is.
+    pub what: String,
+    /// Its MAC address.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+    /// All its addresses.
+    pub addresses: Vec<Ipv4Addr>,
+    /// How it stands with this computer.
+    pub standing: Standing,
+    /// How it was seen.
+    pub seen_by: Vec<SeenBy>,
+    /// What the sheet calls it.
+    pub planned_as: Option<String>,
+    /// What it tells.
+    pub facts: Vec<FactLine>,
+    /// Its ports.
+    pub ports: Vec<PortLine>,
+    /// What it says about its state, and what that means.
+    pub report: Option<Report>,
+    /// What it offers.
+    pub services: Vec<Service>,
+    /// What it announces.
+    pub streams: Vec<Stream>,
+    /// The universes of sACN that it sends.
+    pub sends: Vec<u16>,
+}
+
+/// One field.
+#[derive(Debug, Clone, Serialize)]
+pub struct FactLine {
+    /// Its name.
+    pub field: String,
+    /// What was told, in words; `None` where it could tell, and did not.
+    pub told: Option<String>,
+    /// What the sheet wants, in words, where that is another thing.
+    pub planned: Option<String>,
+    /// By which way it was told.
+    pub by: Way,
+    /// When for the last time, since the look began.
+    #[serde(rename = "at_ms", serialize_with = "as_millis::serialize")]
+    pub at: Duration,
+}
+
+/// One port.
+#[derive(Debug, Clone, Serialize)]
+pub struct PortLine {
+    /// Its number.
+    pub number: u32,
+    /// Which way it works, and in which protocol.
+    pub works: String,
+    /// Its universe.
+    pub universe: String,
+    /// Whether data passes through it.
+    pub data: bool,
+    /// How it combines sources, and whether it does so now.
+    pub merge: Option<String>,
+    /// Whether RDM goes through it.
+    pub rdm: Option<bool>,
+    /// Of an input, whether it is on.
+    pub input: Option<bool>,
+    /// What the sheet wants of it that is otherwise.
+    pub planned: Vec<String>,
+}
+
+/// What it says about its state.
+#[derive(Debug, Clone, Serialize)]
+pub struct Report {
+    /// As it says it.
+    pub text: Said,
+    /// What its code means.
+    pub meaning: Option<&'static str>,
+}
+
+impl Portrait {
+    /// This device of the census.
+    #[must_use]
+    pub fn of(device: &Device, census: &Census, everybody: Everybody<'_>, sheet: Option<&RigSheet>) -> Self {
+        let node = device.node.and_then(|place| census.nodes().get(place));
+        let planned = sheet.and_then(|sheet| planned(device, node, census, everybody, sheet));
+        let wanted = sheet.zip(planned.as_ref()).map(|(sheet, (planned, _))| Wanted::by_sheet(sheet, planned));
+        let differences = planned.as_ref().map_or(&[][..], |(_, differences)| &differences[..]);
+        let is_its = |address: Ipv4Addr, mac: Option<MacAddress>| match (mac, device.mac) {
+            (Some(one), Some(other)) => one == other,
+            _ => device.addresses.contains(&address),
+        };
+        let mut sends: Vec<u16> = (census.sources().into_iter())
+            .filter(|source| is_its(source.address, source.mac))
+            .flat_map(|source| source.universes.keys().copied().collect::<Vec<_>>())
+            .collect();
+        sends.sort_unstable();
+        sends.dedup();
+        let report = node
+            .filter(|node| !node.report.is_empty())
+            .map(|node| Report { text: node.report.clone(), meaning: report_in_words(node.report.raw()) });
+        Self {
+            title: device.title(),
+            what: node.map_or_else(|| device.what.to_string(), FoundNode::model),
+            mac: device.mac,
+            addresses: device.addresses.clone(),
+            standing: device.standing,
+            seen_by: device.seen_by.clone(),
+            planned_as: planned.as_ref().map(|(planned, _)| planned.name.value.clone()),
+            facts: facts(device, node, census, wanted.as_ref()),
+            ports: node.map_or_else(Vec::new, |node| ports(node, differences)),
+            report,
+            services: census.services().into_iter().filter(|one| is_its(one.address, one.mac)).collect(),
+            streams: census.streams().into_iter().filter(|one| is_its(one.sender, one.mac)).collect(),
+            sends,
+        }
+    }
+}
+
+/// What the sheet has it as, and where it is otherwise.
+fn planned<'a>(
+    device: &Device,
+    node: Option<&FoundNode>,
+    census: &Census,
+    everybody: Everybody<'_>,
+    sheet: &'a RigSheet,
+) -> Option<(&'a SheetNode, Vec<Difference>)> {
+    let comparison = compare_all(sheet, census, everybody);
+    let place = comparison.rows.iter().position(|row| match &row.state {
+        State::Found(found, _) => node.is_some_and(|node| std::ptr::eq(*found, node)),
+        State::Seen(seen, _) | State::Mute(seen, _) => std::ptr::eq(*seen, device),
+        State::NotAsked | State::Missing | State::Ambiguous(_) => false,
+    })?;
+    let differences = match &comparison.rows[place].state {
+        State::Found(_, differences) | State::Seen(_, differences) => differences.clone(),
+        _ => Vec::new(),
+    };
+    Some((&sheet.nodes[place], differences))
+}
+
+/// Every field but those of ports, told or not, in the order of fields; what cannot be told is left out.
+fn facts(device: &Device, node: Option<&FoundNode>, census: &Census, wanted: Option<&Wanted>) -> Vec<FactLine> {
+    let wishes = wanted.map(Wanted::all_fields).unwrap_or_default();
+    let last =
+        |way: Way| device.seen_by.iter().find(|seen| seen.way == way).map_or(Duration::ZERO, |seen| seen.last);
+    let units = census.units();
+    let own = device.units.iter().filter_map(|place| units.get(*place));
+    let tellers = node.map(|node| (Way::ArtNet, node as &dyn Tells)).into_iter();
+    let tellers: Vec<(Way, &dyn Tells)> =
+        tellers.chain(own.map(|unit| (unit.family, unit as &dyn Tells))).collect();
+    let mut lines = Vec::new();
+    for field in
+        Field::OF_DEVICES.into_iter().filter(|field| !matches!(field, Field::FactoryNetwork | Field::LossScene))
+    {
+        let wish = wishes.iter().find(|(one, _)| *one == field).map(|(_, value)| value.clone());
+        for (way, teller) in &tellers {
+            let known = teller.tells(field, wish.as_ref().unwrap_or(&Value::All));
+            let told = match &known {
+                Known::Told(value) => Some(field.in_words(value)),
+                Known::Untold => None,
+                Known::CannotTell => continue,
+            };
+            let planned =
+                wish.as_ref().filter(|wish| !matches!(&known, Known::Told(told) if wish.is_met_by(told)));
+            let planned = planned.map(|wish| field.in_words(wish));
+            lines.push(FactLine { field: field.to_string(), told, planned, by: *way, at: last(*way) });
+        }
+    }
+    lines
+}
+
+fn ports(node: &FoundNode, differences: &[Difference]) -> Vec<PortLine> {
+    let line = |(number, _, port): (u32, _, &FoundPort)| {
+        let of_port = |difference: &&Difference| matches!(difference.field, Field::Port(of, _) if of == number);
+        let in_words = |difference: &Difference| match difference.field {
+            Field::Port(_, PortField::Universe) => difference.planned_in_words(),
+            field => format!(
+                "{} {}",
+                field.to_string().replace(&format!("port {number} "), ""),
+                difference.planned_in_words()
+            ),
+        };
+        let is_output = port.facing(Direction::Out).is_some();
+        let both =
+            port.also_in.map(|also| format!(", and in from {}", port.in_notation(also))).unwrap_or_default();
+        PortLine {
+            number,
+            works: format!("{} {}", port.direction, port.protocol),
+            universe: format!("{}{both}", port.universe()),
+            data: port.data,
+            merge: is_output.then(|| format!("{}{}", port.merge, if port.merging { ", merging" } else { "" })),
+            rdm: port.rdm,
+            input: port.input,
+            planned: differences.iter().filter(of_port).map(in_words).collect(),
+        }
+    };
+    node.ports().map(line).collect()
+}
