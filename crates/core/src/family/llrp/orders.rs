@@ -16,7 +16,7 @@ use super::line::{Line, Target};
 use super::reading::{Reading, timer};
 use crate::Indicators;
 use crate::conversation::Outgoing;
-use crate::facts::{Difference, Field, Value};
+use crate::facts::{Difference, Facts, Field, Value};
 
 /// How long an answer to an order may take before the order is sent again.
 const ANSWER_TIME: Duration = Duration::from_millis(500);
@@ -59,10 +59,17 @@ pub(super) struct Orders {
 }
 
 impl Orders {
-    /// The orders of a step of these differences, to a target that was read before.
-    pub(super) fn of(now: Duration, reading: &Reading, address: Ipv4Addr, step: &[Difference]) -> Self {
+    /// The orders of a step of these differences, to a target that was read before. What it has not told this time it had when it
+    /// was `found`.
+    pub(super) fn of(
+        now: Duration,
+        reading: &Reading,
+        found: &Facts,
+        address: Ipv4Addr,
+        step: &[Difference],
+    ) -> Self {
         let interface = reading.interface().unwrap_or(InterfaceId(0));
-        let ip = Ip::wanted(reading, address, step);
+        let ip = Ip::wanted(reading, found, address, step);
         let single = step.iter().filter_map(single);
         let is_ip = step.iter().any(|difference| difference.field.is_ip());
         let orders = if is_ip { ip.orders(interface) } else { Vec::new() };
@@ -176,12 +183,12 @@ struct Ip {
 }
 
 impl Ip {
-    fn wanted(reading: &Reading, address: Ipv4Addr, step: &[Difference]) -> Self {
-        let told = |field| match reading.facts.get(field) {
+    fn wanted(reading: &Reading, found: &Facts, address: Ipv4Addr, step: &[Difference]) -> Self {
+        let told = |field| match reading.facts.get(field).or_else(|| found.get(field)) {
             Some(Value::Address(address)) => Some(*address),
             _ => None,
         };
-        let mode = reading.facts.get(Field::Addressing).cloned();
+        let mode = reading.facts.get(Field::Addressing).or_else(|| found.get(Field::Addressing)).cloned();
         let mut all = Self {
             dhcp: mode == Some(Value::Flag(true)),
             mode_may_stay: false,
@@ -207,6 +214,10 @@ impl Ip {
 
     fn orders(&self, id: InterfaceId) -> Vec<Order> {
         let order = |parameter, data, optional| Order { parameter, data, optional };
+        // An address without its mask cannot be told, and nothing else of it is applied then.
+        if !self.dhcp && self.mask.is_none() {
+            return Vec::new();
+        }
         let mode = order(network::DHCP_MODE, network::set_dhcp_mode(id, self.dhcp), self.mode_may_stay);
         let prefix = self.mask.map(|mask| u8::try_from(mask.to_bits().leading_ones()).unwrap_or(32));
         let fixed = prefix.filter(|_| !self.dhcp).map(|prefix| {

@@ -25,7 +25,7 @@ use crate::change::{Change, Step};
 use crate::conversation::{
     self, AskedBy, Conversation, Doubt, Heard, Other, Outcome, Outgoing, Probe, TalkEvent, Vantage, sightings,
 };
-use crate::facts::Difference;
+use crate::facts::{Difference, Facts};
 
 /// How often it is looked for at the beginning: each time read, and probed for by its identifier.
 const GREETINGS: u32 = 3;
@@ -47,6 +47,8 @@ pub(in crate::family) struct Talk {
     steps: Vec<Step>,
     restart_time: Duration,
     unit: Unit,
+    /// What it told when it was found.
+    found: Facts,
     /// Where it was when its change was shown.
     shown_at: Ipv4Addr,
     /// The MAC address it states.
@@ -108,6 +110,7 @@ impl Talk {
             steps: change.steps.clone(),
             restart_time,
             unit: unit.clone(),
+            found: unit.facts.clone(),
             shown_at: unit.address,
             stated,
             before: None,
@@ -318,7 +321,7 @@ impl Talk {
         self.events.push_back(event(self.current));
         self.written = true;
         let step = self.steps.get(self.current).map_or(&[][..], |step| &step.differences);
-        let orders = Orders::of(now, &self.reading, self.unit.address, step);
+        let orders = Orders::of(now, &self.reading, &self.found, self.unit.address, step);
         self.phase = Phase::Ordering(orders, write);
         self.work(now);
     }
