@@ -1,5 +1,7 @@
 //! `apply`: make the rig what the sheet says.
 
+use std::io::{self, IsTerminal};
+
 use lantern_core::address::AddressRange;
 use lantern_core::change::{Aspect, ChangePlan, Part, plan_by_sheet, waiting_places};
 use lantern_core::clash::sheet_clashes;
@@ -11,6 +13,7 @@ use lantern_core::pattern::Pattern;
 use lantern_core::sheet::SheetNode;
 
 use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
+use super::guided;
 use crate::commands::logbook::when;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -49,6 +52,10 @@ pub(crate) struct Args {
     #[arg(long, conflicts_with_all = ["node", "area", "only"])]
     pub(crate) resume: bool,
 
+    /// Guide me through what the network alone does not do: units that share one address, settings at the unit itself
+    #[arg(long, conflicts_with_all = ["dry_run", "yes", "json", "parking"])]
+    pub(crate) guided: bool,
+
     #[command(flatten)]
     pub(crate) how: HowToWrite,
 }
@@ -77,6 +84,20 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
     let _alone = args.how.alone_on(&session)?;
     let_settle(&runs, &session.logbook_path(), out)?;
+    let sheet = args.on.sheet.display().to_string();
+    let begun = Begun {
+        order: Order::Apply,
+        sheet: Some(sheet.clone()),
+        part: part.clone(),
+        undoes: None,
+        keep: 0,
+        resumed: resumed.is_some(),
+        guided: false,
+    };
+    let was_guided = resumed.and_then(|run| run.begun.as_ref()).is_some_and(|begun| begun.guided);
+    if args.guided || (was_guided && !args.how.yes && !args.how.dry_run && io::stdin().is_terminal()) {
+        return guided::run(&session, &part, &begun, resumed, args.how, out);
+    }
     let reach = Reach::of(session, args.how, out, |session, out| {
         let mut plan = args.plan(session, &part, &runs, out)?;
         if let Some(run) = resumed {
@@ -84,18 +105,10 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         }
         Ok(plan)
     })?;
-    let sheet = args.on.sheet.display().to_string();
     let errand = Errand {
         go_on: format!("deft-lantern apply {sheet} --resume"),
         take_back: Some(format!("deft-lantern undo --sheet {sheet}")),
-        begun: Begun {
-            order: Order::Apply,
-            sheet: Some(sheet),
-            part: part.clone(),
-            undoes: None,
-            keep: 0,
-            resumed: resumed.is_some(),
-        },
+        begun,
         run: resumed.map(|run| run.id.clone()),
     };
     let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
@@ -125,7 +138,16 @@ fn go_on(run: &Run, file: &mut SheetFile, out: &mut Out) -> Result<(), Failure> 
 impl Args {
     /// Everything on the sheet.
     pub(crate) const fn of_all(on: OnSheet, how: HowToWrite) -> Self {
-        Self { on, node: Vec::new(), area: Vec::new(), only: Vec::new(), parking: None, resume: false, how }
+        Self {
+            on,
+            node: Vec::new(),
+            area: Vec::new(),
+            only: Vec::new(),
+            parking: None,
+            resume: false,
+            guided: false,
+            how,
+        }
     }
 
     /// Looks who is there, and plans what it takes.

@@ -85,7 +85,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 /// Lets them flash as long as it `goes_on`, or until the time is over; then they do what they did before, whatever happened.
-fn flash(
+pub(crate) fn flash(
     session: &Session,
     plan: &ChangePlan,
     goes_on: impl Fn() -> bool,

@@ -10,6 +10,7 @@ pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod firmware;
 pub(crate) mod forget;
+mod guided;
 pub(crate) mod identify;
 pub(crate) mod keep;
 pub(crate) mod kinds;

@@ -143,7 +143,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = session.sheet_file().map(|file| file.path.display().to_string());
     let part = Part { nodes: pattern.into_iter().collect(), ..Part::default() };
     let errand = Errand {
-        begun: Begun { order: Order::Set, sheet, part, undoes: None, keep: 0, resumed: false },
+        begun: Begun { order: Order::Set, sheet, part, undoes: None, keep: 0, resumed: false, guided: false },
         run: None,
         go_on: "run the same command again".to_owned(),
         take_back: Some("deft-lantern undo".to_owned()),

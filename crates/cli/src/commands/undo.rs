@@ -94,7 +94,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = reach.session.sheet_file().map(|file| file.path.display().to_string());
     let beside = sheet.as_ref().map(|sheet| format!(" --sheet {sheet}")).unwrap_or_default();
     let errand = Errand {
-        begun: Begun { order: Order::Undo, sheet, part, undoes, keep: args.keep, resumed: false },
+        begun: Begun { order: Order::Undo, sheet, part, undoes, keep: args.keep, resumed: false, guided: false },
         run: None,
         go_on: format!("deft-lantern undo --run {}{beside}", run.id),
         take_back: None,

@@ -201,6 +201,18 @@ impl Out {
         Ok(Some(matches!(answer.trim(), "yes" | "y")))
     }
 
+    /// Asks something that is answered in words. `None` where there is nobody to ask, `Some(None)` where that one hangs up.
+    pub(crate) fn asked(&mut self, question: &str) -> io::Result<Option<Option<String>>> {
+        if !io::stdin().is_terminal() {
+            return Ok(None);
+        }
+        write!(self.notes, "{question}")?;
+        self.notes.flush()?;
+        let mut answer = String::new();
+        let length = io::stdin().lock().read_line(&mut answer)?;
+        Ok(Some((length > 0).then_some(answer)))
+    }
+
     /// Lines that show how far several things are, where there is a terminal to show them on.
     pub(crate) fn board(&self) -> Board {
         Board::new(self.live)

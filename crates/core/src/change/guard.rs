@@ -44,6 +44,8 @@ pub struct Protection<'a> {
     pub outside: bool,
     /// Whether everybody goes back to where they were: then what the sheet plans for others holds no address.
     pub going_back: bool,
+    /// Whether what cannot be set over the network is left to a person: then it speaks against nothing.
+    pub by_hand: bool,
     /// The unit whose place the one that is changed takes: it is gone, and what the sheet has for it is this one's.
     pub stands_for: Option<&'a NodeName>,
     /// Where a device may wait until its place is left; `None` for any free address of its subnet.
@@ -64,6 +66,7 @@ impl<'a> Protection<'a> {
             silent: &[],
             outside: false,
             going_back: false,
+            by_hand: false,
             stands_for: None,
             parking: None,
         }

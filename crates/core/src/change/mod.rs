@@ -3,6 +3,7 @@
 mod firmware;
 mod graph;
 mod guard;
+mod guide;
 mod holders;
 mod parking;
 mod part;
@@ -20,10 +21,11 @@ use crate::facts::Difference;
 pub use firmware::plan_firmware;
 pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
+pub use guide::{Guide, GuideStep};
 pub use holders::Earlier;
 pub use parking::waiting_places;
 pub use part::{Aspect, Part};
-pub use plan::{Beyond, ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
+pub use plan::{Beyond, ByHand, ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
 pub use silent::Silent;
 pub use steps::{Step, StepMessage};
 

@@ -23,6 +23,8 @@ pub struct ChangePlan {
     pub graph: Graph,
     /// Addresses that have to be reached and are not, from where this computer sits: where nodes are, and where they go.
     pub beyond: Vec<Beyond>,
+    /// What only a person can set, at the unit itself.
+    pub by_hand: Vec<ByHand>,
     /// Nodes that are left alone although the sheet names them.
     pub untouched: Vec<Untouched>,
     /// What speaks against it. With an error among them nothing may be sent.
@@ -38,6 +40,19 @@ pub struct Beyond {
     pub mask: Option<Mask>,
     /// Whether it lies in a network of the sheet.
     pub is_planned: bool,
+}
+
+/// What cannot be set over the network.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ByHand {
+    /// What the sheet calls the device, or what it calls itself.
+    pub name: String,
+    /// Where it is now; all zero where it has no address.
+    pub address: Ipv4Addr,
+    /// What is to become different.
+    pub differences: Vec<Difference>,
+    /// Why it is not set from here.
+    pub why: String,
 }
 
 /// A node of the sheet that cannot be set.
@@ -143,7 +158,14 @@ fn of_row(
         },
         State::Seen(device, differences) => match around.settable_unit(device.units.iter().copied()) {
             Some(unit) => (by_unit(unit), None),
-            None => (None, meant(differences).iter().any(Difference::is_told).then_some(BY_NOBODY)),
+            None if !meant(differences).iter().any(Difference::is_told) => (None, None),
+            None => {
+                let told = meant(differences).into_iter().filter(Difference::is_told).collect();
+                let address = device.address.unwrap_or(Ipv4Addr::UNSPECIFIED);
+                let name = row.planned.name.value.clone();
+                plan.by_hand.push(ByHand { name, address, differences: told, why: BY_NOBODY.to_owned() });
+                (None, Some(BY_NOBODY))
+            }
         },
         State::Found(node, differences) => match around.rescuer(node) {
             Some(unit) => match by_unit(unit) {
@@ -209,6 +231,7 @@ fn draft(
     let mut differences = Vec::new();
     for difference in all {
         match settable::not_settable(subject, around.kind_of(subject), difference) {
+            Some(finding) if around.around.by_hand => leave_by_hand(subject, difference, finding, around, plan),
             Some(finding) => plan.findings.push(finding),
             None => differences.push(difference.clone()),
         }
@@ -234,6 +257,27 @@ fn draft(
             plan.findings.extend(refusals);
             None
         }
+    }
+}
+
+/// What cannot be set over the network is left to a person.
+fn leave_by_hand(
+    subject: &Subject,
+    difference: &Difference,
+    finding: Finding,
+    around: &Surroundings<'_>,
+    plan: &mut ChangePlan,
+) {
+    let planned_as = around.planned_as(subject).map(|planned| planned.name.value.clone());
+    let name = planned_as.unwrap_or_else(|| subject.title());
+    match plan.by_hand.iter_mut().find(|one| one.name == name) {
+        Some(one) => one.differences.push(difference.clone()),
+        None => plan.by_hand.push(ByHand {
+            name,
+            address: subject.address(),
+            differences: vec![difference.clone()],
+            why: finding.what,
+        }),
     }
 }
 

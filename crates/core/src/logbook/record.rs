@@ -61,6 +61,9 @@ pub struct Begun {
     /// Whether it goes on with a run that was broken off.
     #[serde(default)]
     pub resumed: bool,
+    /// Whether a person is guided through what the network alone does not do.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub guided: bool,
 }
 
 /// By which command something is changed.

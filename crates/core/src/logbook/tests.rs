@@ -36,7 +36,15 @@ fn line(run: &str, record: Record) -> String {
 
 fn begun(order: Order, undoes: Option<&str>) -> Record {
     let undoes = undoes.map(ToOwned::to_owned);
-    Record::Begun(Begun { order, sheet: None, part: Part::default(), undoes, keep: 0, resumed: false })
+    Record::Begun(Begun {
+        order,
+        sheet: None,
+        part: Part::default(),
+        undoes,
+        keep: 0,
+        resumed: false,
+        guided: false,
+    })
 }
 
 fn step(change: usize, node: &NodeName, stage: Stage, fields: &[Difference]) -> Record {

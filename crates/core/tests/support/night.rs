@@ -158,6 +158,7 @@ impl Night {
             undoes: None,
             keep: 0,
             resumed: id.is_some(),
+            guided: false,
         };
         self.carry_out(&plan, begun, id, lives)
     }
@@ -171,7 +172,7 @@ impl Night {
         let plan = self.plan(likely, |protection, _| plan_back(&backs, protection));
         let undoes = Some(run.id.clone());
         let (sheet, part) = (None, Part::default());
-        let begun = Begun { order: Order::Undo, sheet, part, undoes, keep: 0, resumed: false };
+        let begun = Begun { order: Order::Undo, sheet, part, undoes, keep: 0, resumed: false, guided: false };
         self.carry_out(&plan, begun, None, lives)
     }
 

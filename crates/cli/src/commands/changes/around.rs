@@ -84,6 +84,7 @@ impl<'a> Around<'a> {
             earlier: &self.earlier,
             outside: self.outside,
             going_back: false,
+            by_hand: false,
             stands_for: self.stands_for.as_ref(),
             silent: &self.silent,
             parking: self.parking,

@@ -90,6 +90,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             undoes: None,
             keep: 0,
             resumed: false,
+            guided: false,
         },
         run: None,
         go_on: "run the same command again".to_owned(),

@@ -63,7 +63,15 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let plan = plan_each(&wishes, &around.protection());
     let sheet = session.sheet_file().map(|file| file.path.display().to_string());
     let errand = Errand {
-        begun: Begun { order: Order::Keep, sheet, part: Part::default(), undoes: None, keep: 0, resumed: false },
+        begun: Begun {
+            order: Order::Keep,
+            sheet,
+            part: Part::default(),
+            undoes: None,
+            keep: 0,
+            resumed: false,
+            guided: false,
+        },
         run: None,
         go_on: "run the same command again".to_owned(),
         take_back: Some("deft-lantern undo".to_owned()),

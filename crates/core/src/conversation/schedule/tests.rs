@@ -156,6 +156,7 @@ impl World {
                 undoes: sitting.undoes.map(|run| format!("run-{run}")),
                 keep: 0,
                 resumed: false,
+                guided: false,
             }));
             let plan = &self.plans[sitting.plan];
             for (place, change) in plan.changes.iter().enumerate() {

@@ -1,0 +1,222 @@
+//! A guided `apply`, driven through a pseudo-terminal: a person plugs units in and out, answers, skips, and comes back later. What
+//! is said is held against what the units really are.
+#![cfg(unix)]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+
+mod support;
+
+use std::fs::{File, OpenOptions};
+use std::io::{Read, Write};
+use std::process::{Child, Command, Stdio};
+use std::sync::mpsc::{Receiver, channel};
+use std::time::{Duration, Instant};
+
+use lantern_sim::Scene;
+use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+use support::Rig;
+
+/// A program at a terminal of its own.
+struct AtTerminal {
+    child: Child,
+    keyboard: File,
+    screen: Receiver<String>,
+    seen: String,
+}
+
+impl AtTerminal {
+    fn start(rig: &Rig, arguments: &[&str]) -> Self {
+        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+        grantpt(&master).unwrap();
+        unlockpt(&master).unwrap();
+        let name = ptsname(&master, Vec::new()).unwrap();
+        let open = || OpenOptions::new().read(true).write(true).open(name.to_str().unwrap()).unwrap();
+        let child = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+            .args(arguments)
+            .args(["--adapter", &rig.ground.guest().to_string()])
+            .current_dir(rig.folder.path(""))
+            .env("XDG_STATE_HOME", rig.folder.path("state"))
+            .env("TERM", "dumb")
+            .stdin(Stdio::from(open()))
+            .stdout(Stdio::from(open()))
+            .stderr(Stdio::from(open()))
+            .spawn()
+            .unwrap();
+        let keyboard = File::from(master);
+        let mut reads = keyboard.try_clone().unwrap();
+        let (to, screen) = channel();
+        std::thread::spawn(move || {
+            let mut bytes = [0; 4096];
+            while let Ok(length @ 1..) = reads.read(&mut bytes) {
+                if to.send(String::from_utf8_lossy(&bytes[..length]).into_owned()).is_err() {
+                    break;
+                }
+            }
+        });
+        Self { child, keyboard, screen, seen: String::new() }
+    }
+
+    /// Waits until this stands on the screen; what stood before it counts no more.
+    fn sees(&mut self, text: &str) {
+        let until = Instant::now() + Duration::from_secs(60);
+        loop {
+            if let Some(at) = self.seen.find(text) {
+                self.seen.drain(..at + text.len());
+                return;
+            }
+            let left = until.saturating_duration_since(Instant::now());
+            match self.screen.recv_timeout(left) {
+                Ok(more) => self.seen += &more,
+                Err(_) => panic!("{text:?} never came; after the last: {}", self.seen),
+            }
+        }
+    }
+
+    fn types(&mut self, line: &str) {
+        self.keyboard.write_all(format!("{line}\n").as_bytes()).unwrap();
+    }
+
+    fn ends(mut self, code: i32) {
+        let ended = self.child.wait().unwrap();
+        let rest: String = self.screen.try_iter().collect();
+        assert_eq!(ended.code(), Some(code), "{}{rest}", self.seen);
+    }
+}
+
+/// Four units out of one box, all at the address they got in the factory, and a sheet that has a place for each.
+fn rig(with_macs: bool, of_first: &str) -> Rig {
+    let mut scene = "network = \"10.40.0.0\"\n".to_owned();
+    let mut sheet =
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"none\"\n"
+            .to_owned();
+    for n in 1..=4 {
+        let model = if n == 1 && !of_first.is_empty() { "marrowbright-two" } else { "marrowbright-four" };
+        scene += &format!(
+            "[[node]]\nname = \"unit-{n}\"\nmodel = \"{model}\"\nmac = \"02:4d:42:00:10:0{n}\"\naddress = \"10.40.240.1\"\n\
+             pages = [{{ out = [0, 1] }}]\n"
+        );
+        let mac = if with_macs { format!("mac = \"02:4d:42:00:10:0{n}\"\n") } else { String::new() };
+        let extra = if n == 1 { of_first } else { "" };
+        sheet += &format!("[[node]]\nname = \"mast-{n}\"\n{mac}address = \"10.40.1.{n}\"\n{extra}");
+    }
+    let rig = Rig::with(&Scene::parse(&scene).unwrap());
+    rig.write_sheet("t.rig.toml", &sheet);
+    rig
+}
+
+fn plug(rig: &Rig, units: &[(u8, bool)]) {
+    units.iter().for_each(|(n, on)| rig.ground.switch(&format!("unit-{n}"), *on));
+    std::thread::sleep(Duration::from_millis(1200));
+}
+
+/// Where each unit really is, by its number.
+fn places(rig: &Rig) -> Vec<(u8, u8, String)> {
+    rig.ground
+        .truth()
+        .iter()
+        .map(|node| (node.ip.0.octets()[2], node.ip.0.octets()[3], node.name.clone()))
+        .collect()
+}
+
+fn named(n: u8) -> (u8, u8, String) {
+    (1, n, format!("mast-{n}"))
+}
+
+/// Known by the addresses on their labels: one after the other finds its place. The third is skipped, and taken up later.
+#[test]
+fn four_units_with_one_address_find_their_places_one_after_the_other() {
+    let rig = rig(true, "");
+    let mut person = AtTerminal::start(&rig, &["apply", "t.rig.toml", "--guided"]);
+    person.sees("4 units have");
+    person.sees("Unplug all of them but one.");
+    plug(&rig, &[(2, false), (3, false), (4, false)]);
+    person.types("");
+    person.sees("done  mast-1");
+    person.sees("3 nodes to come: mast-2, mast-3, mast-4");
+    plug(&rig, &[(2, true)]);
+    person.types("");
+    person.sees("done  mast-2");
+    person.sees("2 nodes to come");
+    person.types("nonsense");
+    person.sees("that is none of the answers");
+    person.types("s");
+    person.sees("mast-4 to come");
+    plug(&rig, &[(4, true)]);
+    person.types("");
+    person.sees("done  mast-4");
+    person.sees("skipped: mast-3");
+    person.sees("deft-lantern apply t.rig.toml --resume");
+    person.ends(3);
+    assert_eq!(places(&rig), [named(1), named(2), (240, 1, "unit-3".to_owned()), named(4)]);
+
+    let mut person = AtTerminal::start(&rig, &["apply", "t.rig.toml", "--resume"]);
+    person.sees("mast-3 to come");
+    plug(&rig, &[(3, true)]);
+    person.types("");
+    person.sees("done  mast-3");
+    person.sees("every node of the sheet is as it says");
+    person.ends(0);
+    assert_eq!(places(&rig), [named(1), named(2), named(3), named(4)]);
+    rig.run(&["check", "t.rig.toml"]).ended(0);
+}
+
+/// The sheet has no MAC addresses: the person says which one it is, by order, by number, after it has flashed. Broken off half
+/// way, who was told apart is known when it is gone on.
+#[test]
+fn whom_no_label_tells_the_person_does() {
+    let rig = rig(false, "");
+    plug(&rig, &[(1, false), (3, false), (4, false)]);
+    let mut person = AtTerminal::start(&rig, &["apply", "t.rig.toml", "--guided"]);
+    person.sees("Its label says 02:4d:42:00:10:02. Which one is it?");
+    person.types("f");
+    person.sees("flashes");
+    person.sees("as before");
+    person.types("2");
+    person.sees("done  mast-2");
+    person.sees("3 nodes to come: mast-1, mast-3, mast-4");
+    plug(&rig, &[(1, true)]);
+    person.types("");
+    person.sees("Its label says 02:4d:42:00:10:01");
+    person.types("");
+    person.sees("done  mast-1");
+    person.sees("2 nodes to come");
+    person.types("q");
+    person.ends(3);
+    assert_eq!(places(&rig)[..2], [named(1), named(2)]);
+
+    plug(&rig, &[(3, true)]);
+    let mut person = AtTerminal::start(&rig, &["apply", "t.rig.toml", "--resume"]);
+    person.sees("Its label says 02:4d:42:00:10:03");
+    person.sees("1  mast-3");
+    person.types("1");
+    person.sees("done  mast-3");
+    person.sees("mast-4 to come");
+    plug(&rig, &[(4, true)]);
+    person.types("");
+    person.sees("Its label says 02:4d:42:00:10:04");
+    person.types("");
+    person.sees("every node of the sheet is as it says");
+    person.ends(0);
+    assert_eq!(places(&rig), [named(1), named(2), named(3), named(4)]);
+}
+
+/// What no message sets is typed at the unit: shown with the values and its page, looked at afterwards, and skipped where that is
+/// said.
+#[test]
+fn what_only_a_person_can_set_is_shown_and_looked_at_afterwards() {
+    let rig = rig(true, "on_data_loss = \"dark\"\n");
+    plug(&rig, &[(2, false), (3, false), (4, false)]);
+    let mut person = AtTerminal::start(&rig, &["apply", "t.rig.toml", "--guided", "--node", "mast-1"]);
+    person.sees("done  mast-1");
+    person.sees("by hand  mast-1");
+    person.sees(&format!("at the unit itself or at http://{}/", rig.address(1, 1)));
+    person.sees("on data loss  hold    dark");
+    person.types("");
+    // Nobody set it: it is asked for again.
+    person.sees("by hand  mast-1");
+    person.types("s");
+    person.sees("skipped: mast-1");
+    person.ends(3);
+    // Without a person to guide, nothing of it is asked.
+    let said = rig.run(&["apply", "t.rig.toml", "--guided"]).ended(2);
+    assert!(said.notes.contains("nobody"), "{}", said.notes);
+}
