@@ -46,6 +46,17 @@ fn nodes_change_places_and_go_back() {
     dry.line(&["quay-south", "address", &rig.address(1, 101), &rig.address(1, 100)]);
     assert!(dry.out.contains("once quay-north"), "{}", dry.out);
     assert_eq!(rig.ground.truth(), before);
+    let page = "plan.html";
+    let json = rig.run(&["apply", SHEET, "--dry-run", "--page", page, "--json"]).ended(0).json();
+    let parked =
+        json["nodes"].as_array().unwrap().iter().find(|one| !one["waits"].as_array().unwrap().is_empty()).unwrap();
+    assert!(
+        parked["risks"].to_string().contains("it restarts") && parked["undoing"].to_string().contains("back to")
+    );
+    let page = rig.folder.read(page);
+    for part in ["<svg", "class=\"parks\"", "quay-north", "once quay-", "may take", "with another restart"] {
+        assert!(page.contains(part), "{part} is not in\n{page}");
+    }
     let said = rig.run(&["apply", SHEET, "--yes"]).ended(0);
     said.line(&["waits", "quay-north", "until its place is left"]);
     said.line(&["done", "quay-north", &rig.address(1, 101)]);

@@ -1,6 +1,7 @@
 //! `apply`: make the rig what the sheet says.
 
 use std::io::{self, IsTerminal};
+use std::path::PathBuf;
 
 use lantern_core::address::AddressRange;
 use lantern_core::change::{Aspect, ChangePlan, Part, plan_by_sheet, waiting_places};
@@ -51,6 +52,10 @@ pub(crate) struct Args {
     /// Go on with the last run, which was broken off or left something undone
     #[arg(long, conflicts_with_all = ["node", "area", "only"])]
     pub(crate) resume: bool,
+
+    /// Draw the plan as a page: what waits for what, what can go wrong, what taking it back means
+    #[arg(long, value_name = "FILE.html", conflicts_with = "guided")]
+    pub(crate) page: Option<PathBuf>,
 
     /// Guide me through what the network alone does not do: units that share one address, settings at the unit itself
     #[arg(long, conflicts_with_all = ["dry_run", "yes", "json", "parking"])]
@@ -108,6 +113,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let errand = Errand {
         go_on: format!("deft-lantern apply {sheet} --resume"),
         take_back: Some(format!("deft-lantern undo --sheet {sheet}")),
+        page: args.page.clone(),
         begun,
         run: resumed.map(|run| run.id.clone()),
     };
@@ -145,6 +151,7 @@ impl Args {
             only: Vec::new(),
             parking: None,
             resume: false,
+            page: None,
             guided: false,
             how,
         }

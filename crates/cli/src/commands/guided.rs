@@ -122,6 +122,7 @@ impl Guided<'_> {
             begun: Begun { resumed: self.run.is_some(), guided: true, ..self.begun.clone() },
             run: self.run.clone(),
             go_on: format!("deft-lantern apply {} --resume", self.sheet_path),
+            page: None,
             take_back: Some(format!("deft-lantern undo --sheet {}", self.sheet_path)),
         }
     }

@@ -146,6 +146,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         begun: Begun { order: Order::Set, sheet, part, undoes: None, keep: 0, resumed: false, guided: false },
         run: None,
         go_on: "run the same command again".to_owned(),
+        page: None,
         take_back: Some("deft-lantern undo".to_owned()),
     };
     carry_out(&session, &plan, &errand, args.how, out)

@@ -97,6 +97,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         begun: Begun { order: Order::Undo, sheet, part, undoes, keep: args.keep, resumed: false, guided: false },
         run: None,
         go_on: format!("deft-lantern undo --run {}{beside}", run.id),
+        page: None,
         take_back: None,
     };
     let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);

@@ -5,6 +5,7 @@ mod graph;
 mod guard;
 mod guide;
 mod holders;
+mod outlook;
 mod parking;
 mod part;
 mod plan;

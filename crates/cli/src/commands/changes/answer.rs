@@ -20,6 +20,10 @@ struct Report<'a> {
     changes: &'a [Difference],
     /// What it waits for: `on` is a place in this list, from 0.
     waits: &'a [Wait],
+    /// What can go wrong on the way.
+    risks: Vec<String>,
+    /// What taking it back means.
+    undoing: String,
     /// `null` when it was not begun.
     result: Option<Stage>,
     /// The address it was last heard at.
@@ -87,6 +91,8 @@ fn report<'a>(plan: &'a ChangePlan, place: usize, change: &'a Change, made: Opti
         reason: &change.reason,
         changes: &change.differences,
         waits: plan.graph.waits(place),
+        risks: change.risks(),
+        undoing: change.undoing(),
         result: outcome.map(Stage::from),
         address: made.map(|made| made.subject.address()),
         open: match outcome {

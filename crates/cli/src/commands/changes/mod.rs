@@ -4,10 +4,12 @@ mod answer;
 mod around;
 mod following;
 mod making;
+mod page;
 mod settling;
 mod show;
 mod tell;
 
+use std::path::PathBuf;
 use std::time::Duration;
 
 use clap::builder::PossibleValuesParser;
@@ -97,11 +99,19 @@ pub(crate) struct Errand {
     pub(crate) run: Option<String>,
     /// What to call so that it is gone on with.
     pub(crate) go_on: String,
+    /// Where to draw the plan.
+    pub(crate) page: Option<PathBuf>,
     /// What to call so that it is taken back; `None` for an undo, which is gone on with.
     pub(crate) take_back: Option<String>,
 }
 
 impl Errand {
+    /// What it is, for a page's head.
+    fn title(&self) -> String {
+        let sheet = self.begun.sheet.as_ref().map(|sheet| format!(" {sheet}")).unwrap_or_default();
+        format!("{}{sheet}: what is to be changed", self.begun.order.word())
+    }
+
     /// Whether it goes on with a run or takes one back, so that the run's end depends on it.
     fn is_about_a_run(&self) -> bool {
         self.run.is_some() || self.begun.undoes.is_some()
@@ -118,6 +128,10 @@ pub(super) fn carry_out(
 ) -> Result<Exit, Failure> {
     if plan.is_refused() {
         return Err(Failure::Refused(plan.findings.clone()));
+    }
+    if let Some(path) = &errand.page {
+        page::write(plan, &errand.title(), path)?;
+        out.note(&format!("the plan is drawn in {}", path.display()))?;
     }
     if !out.is_json() {
         // Whoever does not see what is about to be changed has not agreed to it.

@@ -79,7 +79,7 @@ fn reason(change: &Change) -> String {
 }
 
 /// What it waits for, in words.
-fn waits(plan: &ChangePlan, wait: &Wait) -> String {
+pub(super) fn waits(plan: &ChangePlan, wait: &Wait) -> String {
     let other = plan.changes[wait.on].subject.title();
     match wait.why {
         Why::Left(address) => format!("once {other} has left {address}"),

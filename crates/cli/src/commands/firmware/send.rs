@@ -94,6 +94,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         },
         run: None,
         go_on: "run the same command again".to_owned(),
+        page: None,
         take_back: None,
     };
     carry_out(&session, &plan, &errand, how, out)

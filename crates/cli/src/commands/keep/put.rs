@@ -74,6 +74,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         },
         run: None,
         go_on: "run the same command again".to_owned(),
+        page: None,
         take_back: Some("deft-lantern undo".to_owned()),
     };
     let ended = carry_out(&session, &plan, &errand, args.how, out)?;
