@@ -220,3 +220,37 @@ fn what_only_a_person_can_set_is_shown_and_looked_at_afterwards() {
     let said = rig.run(&["apply", "t.rig.toml", "--guided"]).ended(2);
     assert!(said.notes.contains("nobody"), "{}", said.notes);
 }
+
+/// One keeps nothing when its power goes: it is seen, and its kind can say so beforehand.
+#[test]
+fn what_is_not_kept_over_power_is_told() {
+    let mut scene = "network = \"10.40.0.0\"\n".to_owned();
+    for (n, quirks) in [(1, ""), (2, "quirks = [\"keeps-nothing\"]\n")] {
+        scene += &format!(
+            "[[node]]\nname = \"unit-{n}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:0{n}\"\n\
+             address = \"10.40.1.{n}\"\npages = [{{ sub = {n}, out = [0, 1] }}]\n{quirks}"
+        );
+    }
+    let rig = Rig::with(&Scene::parse(&scene).unwrap());
+    let sheet = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\ngateway = \"none\"\n\
+        [[kind]]\nname = \"cheap\"\nmaker = \"House\"\nmodel = \"Cheap\"\nports = 2\nkeeps_settings = false\n\
+        [[node]]\nname = \"mast-1\"\nmac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.1\"\n\
+        [[node]]\nname = \"mast-2\"\nkind = \"cheap\"\nmac = \"02:4d:42:00:10:02\"\naddress = \"10.40.1.2\"\n";
+    rig.write_sheet("t.rig.toml", sheet);
+    let said = rig.run(&["apply", "t.rig.toml", "--yes"]);
+    assert!(
+        said.out.contains("C028") && said.out.contains("keeps none of it when its power goes"),
+        "{}",
+        said.out
+    );
+    let mut person = AtTerminal::start(&rig, &["check", "t.rig.toml", "--after-power-cycle"]);
+    person.sees("2 nodes answer now.");
+    person.sees("Enter when they have started again:");
+    plug(&rig, &[(1, false), (2, false)]);
+    plug(&rig, &[(1, true), (2, true)]);
+    person.types("");
+    person.sees("not kept  mast-2: name was mast-2, is unit-2");
+    person.sees("1 of 2 nodes have kept what they had over power");
+    person.ends(1);
+    rig.run(&["kinds", "show", "cheap"]).ended(0).line(&["over a power cut", "keeps nothing"]);
+}

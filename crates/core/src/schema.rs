@@ -182,6 +182,7 @@ fn kind() -> Vec<Key> {
         key("chain", Number(1, 1024), "Units that may be chained one behind the other."),
         key("name_bytes", Number(1, 17), "Bytes of a name that it keeps."),
         key("settings", WordList(words(&Settable::WORDS)), "What can be set on it over the network."),
+        key("keeps_settings", Flag, "Whether it keeps what it is told when its power goes."),
         key("speaks", WordList(words(&Way::SPOKEN)), "By what it should answer; art-net where it has ports."),
     ]
 }

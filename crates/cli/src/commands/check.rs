@@ -2,8 +2,8 @@
 
 use lantern_core::census::{Device, Way};
 use lantern_core::clash::{is_same_name, world_clashes};
-use lantern_core::compare::{Comparison, Row, State, compare_all, held_addresses};
-use lantern_core::conversation::Concern;
+use lantern_core::compare::{Comparison, Kept, Row, State, after_power, compare_all, held_addresses};
+use lantern_core::conversation::{Concern, Shift};
 use lantern_core::facts::Difference;
 use lantern_core::finding::{Finding, Severity};
 use lantern_core::sheet::{RigSheet, SheetNode};
@@ -12,7 +12,7 @@ use serde::Serialize;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
-use crate::output::{Cell, Out, Table, Tone, counted, findings};
+use crate::output::{Cell, Out, Table, Tone, counted, findings, wrapped};
 use crate::session::{Look, OnSheet, Session};
 
 /// Ask every node on the sheet to answer, and compare each with the plan
@@ -23,6 +23,10 @@ use crate::session::{Look, OnSheet, Session};
 pub(crate) struct Args {
     #[command(flatten)]
     pub(crate) on: OnSheet,
+
+    /// Then walk me through a power cycle: switch the nodes off and on, and see what they have kept
+    #[arg(long)]
+    pub(crate) after_power_cycle: bool,
 }
 
 #[derive(Debug, Serialize)]
@@ -59,13 +63,17 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
     let sheet = &file.sheet;
     let addresses = sheet.nodes.iter().filter_map(SheetNode::fixed_address).collect();
-    let look = session.look(Concern::of_sheet(sheet), addresses, out)?;
+    let mut look = session.look(Concern::of_sheet(sheet), addresses, out)?;
+    let mut lost = false;
+    if args.after_power_cycle {
+        (look, lost) = power_cycle(&session, &look, out)?;
+    }
     let comparison = compare_all(sheet, &look.census, look.everybody());
     let beside = around(&look, sheet);
     let found: Vec<Finding> = comparison.findings(sheet).into_iter().chain(beside.iter().cloned()).collect();
     if out.is_json() {
         out.object(&answer(&comparison, &found))?;
-        return Ok(Exit::of(&found));
+        return Ok(if lost { Exit::Wrong } else { Exit::of(&found) });
     }
     out.table(&table(&comparison))?;
     out.line("")?;
@@ -83,7 +91,43 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     if comparison.different() > 0 {
         out.hint(&format!("deft-lantern apply {} --dry-run", file.path.display()))?;
     }
-    Ok(Exit::of(&found))
+    Ok(if lost { Exit::Wrong } else { Exit::of(&found) })
+}
+
+/// A person switches the nodes off and on. Gives what is seen afterwards, and whether anybody has not kept what it had.
+fn power_cycle(session: &Session, before: &Look, out: &mut Out) -> Result<(Look, bool), Failure> {
+    let nodes = before.census.nodes().iter().filter(|node| node.is_node()).count();
+    out.line(&format!(
+        "{} answer now. Switch them off, wait until they are dark, and switch them on again.",
+        counted(nodes, "node")
+    ))?;
+    let question = "Enter when they have started again: ";
+    out.asked(question)?.ok_or(Failure::NobodyToAsk)?;
+    let likely = before.census.nodes().iter().map(|node| node.address).collect();
+    let after = session.look(Concern::Everybody, likely, out)?;
+    let all = after_power(&before.census, &after.census);
+    let kept = all.iter().filter(|one| one.kept == Kept::All).count();
+    for one in &all {
+        match &one.kept {
+            Kept::All => {}
+            Kept::Silent => {
+                let word = out.paint().dye(Tone::Bad, "silent");
+                out.line(&format!("{word}  {} has not come back", one.name))?;
+            }
+            Kept::Not(lost) => {
+                let word = out.paint().dye(Tone::Bad, "not kept");
+                let one_of = |shift: &Shift| {
+                    format!("{} was {}, is {}", shift.field, shift.before_in_words(), shift.after_in_words())
+                };
+                let list: Vec<String> = lost.iter().map(one_of).collect();
+                let text = format!("{word}  {}: {}", one.name, list.join("; "));
+                out.line(&wrapped(&text, out.width(), 2))?;
+            }
+        }
+    }
+    out.line(&format!("{kept} of {} have kept what they had over power", counted(all.len(), "node")))?;
+    out.line("")?;
+    Ok((after, kept < all.len()))
 }
 
 /// What is wrong on the wire around the nodes: addresses held twice, nodes out of reach, rivals. What is only worth a note

@@ -140,6 +140,12 @@ fn show(args: &ShowArgs, out: &mut Out) -> Result<Exit, Failure> {
     if let Some(bytes) = kind.name_bytes {
         row("keeps of a name", format!("{bytes} bytes"));
     }
+    if let Some(keeps) = kind.keeps {
+        row(
+            "over a power cut",
+            if keeps { "keeps what it is told" } else { "keeps nothing of what it is told" }.to_owned(),
+        );
+    }
     let speaks: Vec<String> = kind.should_speak().iter().map(ToString::to_string).collect();
     row("speaks", if speaks.is_empty() { "nothing that is known".to_owned() } else { speaks.join(", ") });
     let settings: Vec<&str> = kind.settings.iter().map(|setting| setting.word()).collect();

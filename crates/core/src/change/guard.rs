@@ -7,8 +7,8 @@ use lantern_wire::MacAddress;
 
 use super::holders::{Earlier, Holder, Surroundings};
 use super::rules::{
-    EARLIER, FACTORY, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, OUT_OF_REACH, OUTSIDE,
-    OWN, PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
+    EARLIER, FACTORY, GATEWAY, IMPOSSIBLE, LOCKED, NAME_TAKEN, NO_HOST, NO_MAC, NO_NODE, NOT_KEPT, OUT_OF_REACH,
+    OUTSIDE, OWN, PAGE_SPLIT, RING, SETTINGS_UNTOLD, SHARED, TAKEN, TWINS, UNREACHABLE,
 };
 use super::settable::too_long;
 use super::{Change, Silent};
@@ -77,11 +77,22 @@ impl Surroundings<'_> {
     /// What speaks against `change`, when whoever is `leaving` will have left before.
     pub(super) fn against(&self, change: &Change, leaving: &Leaving) -> Vec<Finding> {
         let mut findings: Vec<Finding> = too_long(change);
+        findings.extend(self.against_forgetting(change));
         findings.extend(self.against_name(change));
         if change.differences.iter().any(|difference| difference.field.is_ip()) {
             findings.extend(self.against_moving(change, leaving));
         }
         findings
+    }
+
+    /// Its kind is known to keep nothing when its power goes.
+    fn against_forgetting(&self, change: &Change) -> Option<Finding> {
+        let kind = self.kind_of(&change.subject).filter(|kind| kind.keeps == Some(false))?;
+        let name = change.subject.title();
+        Some(NOT_KEPT.finding(
+            format!("{name} is a {} and keeps none of it when its power goes", kind.title()),
+            "apply again after every power cut; see who it is about with: deft-lantern check SHEET --after-power-cycle",
+        ))
     }
 
     fn networks(&self) -> &[Network] {

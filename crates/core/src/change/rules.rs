@@ -30,6 +30,7 @@ pub(crate) static RULES: &[&Rule] = &[
     &NO_NEWER,
     &OTHER_KIND,
     &FIRMWARE,
+    &NOT_KEPT,
 ];
 
 pub(super) static TAKEN: Rule = Rule {
@@ -193,4 +194,10 @@ pub(super) static FIRMWARE: Rule = Rule {
     severity: Severity::Warning,
     title: "a node that gets other firmware",
     why: "it is dark while it restarts, and what it had before is not put back by undo",
+};
+pub(super) static NOT_KEPT: Rule = Rule {
+    code: "C028",
+    severity: Severity::Note,
+    title: "a node that keeps nothing over power",
+    why: "its kind says so: after the next power cut it is as it was before",
 };

@@ -1,6 +1,7 @@
 //! Comparing what should be with what was found.
 
 mod matching;
+mod power;
 mod wanted;
 
 use std::collections::{BTreeSet, HashMap};
@@ -14,6 +15,7 @@ use crate::sheet::kind::Kind;
 use crate::sheet::{RigSheet, SheetNode};
 
 pub use matching::{Match, Matching};
+pub use power::{AfterPower, Kept, after_power};
 pub use wanted::{Addressing, Wanted, WantedPort};
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];

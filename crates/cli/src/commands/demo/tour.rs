@@ -100,8 +100,9 @@ pub(super) fn run(folder: &Folder, ground: &Ground, whole: bool, out: &mut Out) 
     }
 
     told(out, "Last, the proof: does every node answer as planned?")?;
-    let checked = tour
-        .step(&format!("check {}", mended.display()), (8, 2), out, |out| check::run(&check::Args { on }, out))?;
+    let checked = tour.step(&format!("check {}", mended.display()), (8, 2), out, |out| {
+        check::run(&check::Args { on, after_power_cycle: false }, out)
+    })?;
 
     out.line("")?;
     out.line(&format!("The sheets, the census, the logbook and every step are in {}.", folder.path.display()))?;

@@ -39,6 +39,8 @@ pub struct Kind {
     pub name_bytes: Option<u32>,
     /// What can be set on it over the network; empty where that is not known.
     pub settings: Vec<Settable>,
+    /// Whether it keeps what it is told when its power goes, where that is known.
+    pub keeps: Option<bool>,
     /// By what it can be asked, where the sheet says so.
     pub speaks: Vec<Way>,
 }

@@ -22,6 +22,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let chain = fields.number("chain", 1..=1024);
     let name_bytes = fields.number("name_bytes", 1..=17);
     let settings = fields.word_list("settings", &Settable::WORDS);
+    let keeps = fields.flag("keeps_settings");
     let speaks = fields.word_list("speaks", &Way::SPOKEN);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
@@ -38,6 +39,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         chain: chain.map(|units| units.value),
         name_bytes: name_bytes.map(|bytes| bytes.value),
         settings: settings.into_iter().map(|setting| setting.value).collect(),
+        keeps: keeps.map(|keeps| keeps.value),
         speaks: speaks.into_iter().map(|way| way.value).collect(),
     })
 }
