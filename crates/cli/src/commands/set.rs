@@ -6,7 +6,7 @@ use lantern_core::address::{Mask, Unusable};
 use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::conversation::Concern;
-use lantern_core::logbook::{Begun, Order};
+use lantern_core::logbook::Order;
 use lantern_core::pattern::Pattern;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{DataLoss, Direction, Indicators, Merge, Protocol};
@@ -140,15 +140,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let around = Around::of(&session, &look, &runs)?.outside(args.outside);
     let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
     let plan = plan_each(&wishes, &around.protection());
-    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
     let part = Part { nodes: pattern.into_iter().collect(), ..Part::default() };
-    let errand = Errand {
-        begun: Begun { order: Order::Set, sheet, part, undoes: None, keep: 0, resumed: false, guided: false },
-        run: None,
-        go_on: "run the same command again".to_owned(),
-        page: None,
-        take_back: Some("deft-lantern undo".to_owned()),
-    };
+    let errand = Errand::asked_for(Order::Set, part, &session);
     carry_out(&session, &plan, &errand, args.how, out)
 }
 

@@ -13,10 +13,10 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use clap::builder::PossibleValuesParser;
-use lantern_core::change::{Change, ChangePlan};
+use lantern_core::change::{Change, ChangePlan, Part};
 use lantern_core::conversation::{Made, Manner, Outcome};
 use lantern_core::facts::Field;
-use lantern_core::logbook::{Begun, Ending};
+use lantern_core::logbook::{Begun, Ending, Order};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -106,6 +106,19 @@ pub(crate) struct Errand {
 }
 
 impl Errand {
+    /// Something that a person asked for, about these nodes: once more by the same command, and taken back by undo.
+    pub(crate) fn asked_for(order: Order, part: Part, session: &Session) -> Self {
+        let sheet = session.sheet_file().map(|file| file.path.display().to_string());
+        let is_undone = order != Order::Firmware;
+        Self {
+            begun: Begun { order, sheet, part, undoes: None, keep: 0, resumed: false, guided: false },
+            run: None,
+            go_on: "run the same command again".to_owned(),
+            page: None,
+            take_back: is_undone.then(|| "deft-lantern undo".to_owned()),
+        }
+    }
+
     /// What it is, for a page's head.
     fn title(&self) -> String {
         let sheet = self.begun.sheet.as_ref().map(|sheet| format!(" {sheet}")).unwrap_or_default();

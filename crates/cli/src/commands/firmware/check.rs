@@ -17,8 +17,8 @@ use crate::session::{Session, Where};
 
 /// Hold what the nodes run against what they should
 ///
-/// What is expected of a node stands on the rig sheet (firmware), else for its kind in the table: [[firmware]] with kind, version
-/// and file. Versions are compared as numbers, so that 1.10 is newer than 1.9.
+/// What is expected of a node stands on the rig sheet (firmware), else for its kind in the table firmware.toml, by kind,
+/// version and file. Versions are compared as numbers, so that 1.10 is newer than 1.9.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// Only these nodes: name, address or MAC address; several by a pattern, as 'quay-*'

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use lantern_core::Firmware;
 use lantern_core::change::{Part, plan_firmware};
 use lantern_core::firmware::{FirmwareTable, Image};
-use lantern_core::logbook::{Begun, Order};
+use lantern_core::logbook::Order;
 
 use crate::commands::changes::{Around, Errand, HowToWrite, carry_out, let_settle};
 use crate::commands::named;
@@ -81,22 +81,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let subjects = named::subjects(&args.node, &look.census)?;
     let around = Around::of(&session, &look, &runs)?;
     let plan = plan_firmware(&subjects, &image, kind, args.any_version, &around.protection());
-    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
-    let errand = Errand {
-        begun: Begun {
-            order: Order::Firmware,
-            sheet,
-            part: Part::default(),
-            undoes: None,
-            keep: 0,
-            resumed: false,
-            guided: false,
-        },
-        run: None,
-        go_on: "run the same command again".to_owned(),
-        page: None,
-        take_back: None,
-    };
+    let errand = Errand::asked_for(Order::Firmware, Part::default(), &session);
     carry_out(&session, &plan, &errand, how, out)
 }
 

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use lantern_core::census::NodeName;
 use lantern_core::change::{Part, Wish, plan_each};
-use lantern_core::logbook::{Begun, Order};
+use lantern_core::logbook::Order;
 
 use super::Kept;
 use crate::commands::changes::{Around, Errand, HowToWrite, carry_out, let_settle};
@@ -61,22 +61,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let replaced = gone.clone();
     let around = Around::of(&session, &look, &runs)?.stands_for(gone).outside(true);
     let plan = plan_each(&wishes, &around.protection());
-    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
-    let errand = Errand {
-        begun: Begun {
-            order: Order::Keep,
-            sheet,
-            part: Part::default(),
-            undoes: None,
-            keep: 0,
-            resumed: false,
-            guided: false,
-        },
-        run: None,
-        go_on: "run the same command again".to_owned(),
-        page: None,
-        take_back: Some("deft-lantern undo".to_owned()),
-    };
+    let errand = Errand::asked_for(Order::Keep, Part::default(), &session);
     let ended = carry_out(&session, &plan, &errand, args.how, out)?;
     if let (Some(gone), Some(wish), Some(_)) = (replaced, wishes.first(), session.sheet())
         && let Some(mac) = wish.subject.mac()
