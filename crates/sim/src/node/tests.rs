@@ -1,6 +1,6 @@
 //! A node behaves as the standard says, faults included.
 
-use lantern_wire::art_net::{Address, Command, DataLoss, IpCommand, Program};
+use lantern_wire::art_net::{Address, Command, DataLoss, IpCommand, Message, Program};
 use lantern_wire::{MacAddress, Text};
 use rstest::rstest;
 
