@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use lantern_core::MacAddress;
 use lantern_core::census::Subject;
-use lantern_core::change::{ByHand, ChangePlan, Guide, GuideStep, Part, Wish, plan_each};
-use lantern_core::compare::{Wanted, compare_all};
+use lantern_core::change::{ByHand, ChangePlan, Guide, GuideStep, Part};
+use lantern_core::compare::compare_all;
 use lantern_core::conversation::Concern;
 use lantern_core::logbook::{Begun, Ending, Run, resume};
 use lantern_core::sheet::{RigSheet, SheetNode};
@@ -181,11 +181,7 @@ impl Guided<'_> {
 
     fn flash(&self, unit: &Subject, look: &Look, out: &mut Out) -> Result<(), Failure> {
         let around = Around::of(self.session, look, &[])?;
-        let wanted = Wanted { indicators: Some(lantern_core::Indicators::Flash), ..Wanted::default() };
-        let plan = plan_each(&[Wish::asked_for(unit.clone(), wanted)], &around.protection());
-        if plan.is_refused() {
-            return Err(Failure::Refused(plan.findings));
-        }
+        let plan = identify::to_flash(std::slice::from_ref(unit), &around)?;
         identify::flash(self.session, &plan, || true, FLASH, out).map(drop)
     }
 

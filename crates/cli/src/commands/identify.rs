@@ -51,18 +51,11 @@ pub(crate) struct Args {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let look = session.look(named::concern(&args.node), named::likely(&args.node), out)?;
+    let look = named::look(&session, &args.node, out)?;
     let subjects = named::subjects(&args.node, &look.census)?;
     let around = Around::of(&session, &look, &[])?;
-    let plan = |subjects: &[Subject]| {
-        let wanted = Wanted { indicators: Some(Indicators::Flash), ..Wanted::default() };
-        let wishes: Vec<Wish> =
-            subjects.iter().map(|subject| Wish::asked_for(subject.clone(), wanted.clone())).collect();
-        let plan = plan_each(&wishes, &around.protection());
-        if plan.is_refused() { Err(Failure::Refused(plan.findings)) } else { Ok(plan) }
-    };
     if !args.each {
-        return flash(&session, &plan(&subjects)?, || true, args.length, out);
+        return flash(&session, &to_flash(&subjects, &around)?, || true, args.length, out);
     }
     // Whoever presses Enter is heard beside the waiting.
     let (pressed, presses) = mpsc::channel();
@@ -78,10 +71,20 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         out.note("Enter for the next one, Ctrl-C to end")?;
         // Where nobody can press anything any more, the next one is due too.
         let goes_on = || matches!(presses.try_recv(), Err(mpsc::TryRecvError::Empty));
-        let one = flash(&session, &plan(std::slice::from_ref(subject))?, goes_on, Duration::MAX, out)?;
+        let one =
+            flash(&session, &to_flash(std::slice::from_ref(subject), &around)?, goes_on, Duration::MAX, out)?;
         ended = if one == Exit::Fine { ended } else { one };
     }
     Ok(ended)
+}
+
+/// What lets them flash.
+pub(crate) fn to_flash(subjects: &[Subject], around: &Around<'_>) -> Result<ChangePlan, Failure> {
+    let wanted = Wanted { indicators: Some(Indicators::Flash), ..Wanted::default() };
+    let wishes: Vec<Wish> =
+        subjects.iter().map(|subject| Wish::asked_for(subject.clone(), wanted.clone())).collect();
+    let plan = plan_each(&wishes, &around.protection());
+    if plan.is_refused() { Err(Failure::Refused(plan.findings)) } else { Ok(plan) }
 }
 
 /// Lets them flash as long as it `goes_on`, or until the time is over; then they do what they did before, whatever happened.

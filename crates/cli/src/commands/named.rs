@@ -8,18 +8,25 @@ use lantern_core::conversation::Concern;
 use lantern_core::pattern::Pattern;
 
 use crate::failure::Failure;
-use crate::session::Look;
+use crate::output::Out;
+use crate::session::{Look, Session};
 
-/// Whom it is about: one node is looked for by itself, several among everybody.
-pub(crate) fn concern(named: &[String]) -> Concern {
+/// Whom it is about: one node is looked for by itself, at these addresses too, several among everybody.
+pub(crate) fn concern(named: &[String], at: impl IntoIterator<Item = Ipv4Addr>) -> Concern {
     match named {
-        [only] if pattern(only).is_none() => Concern::of_one(only, likely(named)),
+        [only] if pattern(only).is_none() => Concern::of_one(only, at),
         _ => Concern::Everybody,
     }
 }
 
+/// Looks for them.
+pub(crate) fn look(session: &Session, named: &[String], out: &mut Out) -> Result<Look, Failure> {
+    let likely = likely(named);
+    session.look(concern(named, likely.iter().copied()), likely, out)
+}
+
 /// Where they may be, as far as their names tell.
-pub(crate) fn likely(named: &[String]) -> Vec<Ipv4Addr> {
+fn likely(named: &[String]) -> Vec<Ipv4Addr> {
     named.iter().filter_map(|node| node.parse().ok()).collect()
 }
 

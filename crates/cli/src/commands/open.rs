@@ -37,8 +37,7 @@ struct Answer {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let named = std::slice::from_ref(&args.node);
-    let look = session.look(named::concern(named), named::likely(named), out)?;
+    let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
     let device = named::device(&args.node, &look)?;
     let Some(page) = page_of(device, &look) else {
         return Err(Failure::Call(format!("{} has no address yet, so it has no page", device.title())));

@@ -5,13 +5,12 @@ use std::net::Ipv4Addr;
 use lantern_core::address::{Mask, Unusable};
 use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
-use lantern_core::conversation::Concern;
 use lantern_core::logbook::Order;
-use lantern_core::pattern::Pattern;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{DataLoss, Direction, Indicators, Merge, Protocol};
 
 use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word};
+use super::named;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
@@ -124,23 +123,17 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let _alone = args.how.alone_on(&session)?;
     // Whoever else is there must be known before an address is given.
     let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
-    let pattern: Option<Pattern> = args.node.parse().ok().filter(Pattern::is_open);
-    let concern = match &pattern {
-        Some(_) => Concern::Everybody,
-        None => Concern::of_one(&args.node, likely.iter().copied()),
-    };
+    let named = std::slice::from_ref(&args.node);
+    let concern = named::concern(named, likely.iter().copied());
     let runs = runs_of(&session.logbook_path(), out)?;
     let_settle(&runs, &session.logbook_path(), out)?;
     let look = session.look(concern, likely, out)?;
-    let subjects = match &pattern {
-        Some(pattern) => look.census.subjects(pattern)?,
-        None => vec![look.census.subject(&args.node)?],
-    };
+    let subjects = named::subjects(named, &look.census)?;
     args.refuse_one_for_several(subjects.len())?;
     let around = Around::of(&session, &look, &runs)?.outside(args.outside);
     let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
     let plan = plan_each(&wishes, &around.protection());
-    let part = Part { nodes: pattern.into_iter().collect(), ..Part::default() };
+    let part = Part { nodes: named::pattern(&args.node).into_iter().collect(), ..Part::default() };
     let errand = Errand::asked_for(Order::Set, part, &session);
     carry_out(&session, &plan, &errand, args.how, out)
 }

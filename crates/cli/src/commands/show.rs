@@ -33,8 +33,7 @@ struct Answer<'a> {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let named = std::slice::from_ref(&args.node);
-    let look = session.look(named::concern(named), named::likely(named), out)?;
+    let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
     let device = named::device(&args.node, &look)?;
     let portrait = Portrait::of(device, &look.census, look.everybody(), session.sheet());
     if out.is_json() {

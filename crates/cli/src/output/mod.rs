@@ -4,6 +4,7 @@ mod board;
 pub(crate) mod changed_lines;
 mod excerpt;
 pub(crate) mod findings;
+pub(crate) mod page;
 mod progress;
 pub(crate) mod sheet_errors;
 mod table;
@@ -191,14 +192,8 @@ impl Out {
 
     /// Asks on the channel for notes whether to go on; `None` where nobody is there to answer.
     pub(crate) fn confirmed(&mut self, question: &str) -> io::Result<Option<bool>> {
-        if !io::stdin().is_terminal() {
-            return Ok(None);
-        }
-        write!(self.notes, "{question} Type yes: ")?;
-        self.notes.flush()?;
-        let mut answer = String::new();
-        io::stdin().lock().read_line(&mut answer)?;
-        Ok(Some(matches!(answer.trim(), "yes" | "y")))
+        let answer = self.asked(&format!("{question} Type yes: "))?;
+        Ok(answer.map(|said| said.is_some_and(|said| matches!(said.trim(), "yes" | "y"))))
     }
 
     /// Asks something that is answered in words. `None` where there is nobody to ask, `Some(None)` where that one hangs up.

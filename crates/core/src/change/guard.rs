@@ -15,7 +15,7 @@ use super::{Change, Silent};
 use crate::address::Seat;
 use crate::address::{AddressRange, Mask, Role, Subnet, Unusable};
 use crate::census::Subject;
-use crate::census::{Census, Device, FoundNode, NodeName, Standing};
+use crate::census::{Census, Device, FoundNode, NodeName};
 use crate::clash::standing;
 use crate::facts::{Difference, Field, Value};
 use crate::finding::Finding;
@@ -209,13 +209,7 @@ impl Surroundings<'_> {
             "find it afterwards with: deft-lantern survey; undo gives it back what it had, where it is in reach",
         )];
         // Units of one kind choose by themselves, and may choose the same.
-        let others = self.around.census.nodes().iter().filter(|node| !change.subject.is_node(node));
-        let nodes = others.map(|node| (node.address, node.title()));
-        let devices = self.around.devices.iter().filter(|device| device.mac != change.subject.mac());
-        let devices = devices.filter(|device| device.standing != Standing::Missing);
-        let devices = devices.filter_map(|device| Some((device.address?, device.name.to_string())));
-        let mut all = nodes.chain(devices);
-        let taken = range.and_then(|range| all.find(|(at, _)| range.contains(*at)));
+        let taken = range.and_then(|range| self.seen_within(range, &change.subject));
         findings.extend(taken.map(|(at, other)| {
             TAKEN.finding(
                 format!("{name} would choose an address by itself, perhaps {at}, where {other} stands"),

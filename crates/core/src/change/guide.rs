@@ -111,14 +111,7 @@ impl Guide {
             return step;
         }
         let is_open = |row: &&Row<'_>| {
-            !self.skipped.contains(&row.planned.name.value)
-                && part.names(&[&row.planned.name.value])
-                && part.has_area(
-                    protection
-                        .sheet
-                        .and_then(|sheet| sheet.area_of(row.planned))
-                        .map(|area| area.name.value.as_str()),
-                )
+            !self.skipped.contains(&row.planned.name.value) && part.means(protection.sheet, row.planned)
         };
         let rows: Vec<Row<'_>> = comparison.rows.iter().filter(is_open).cloned().collect();
         let open = Comparison { rows, unexpected: Vec::new() };

@@ -1,13 +1,13 @@
 //! Who holds an address: everybody counts, whatever family told of it, whether it is on now or only planned.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::fmt;
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
 use super::{Beyond, Protection};
-use crate::address::Mask;
+use crate::address::{AddressRange, Mask};
 use crate::census::Subject;
 use crate::census::{Device, FoundNode, Unit};
 use crate::sheet::SheetNode;
@@ -136,6 +136,13 @@ impl<'a> Surroundings<'a> {
         }
         let announced = self.announced_at.get(&address).filter(|_| !but.has(address));
         announced.map(|what| Holder::Announced(what.clone()))
+    }
+
+    /// Who else was seen in `range`, at the lowest address there.
+    pub(super) fn seen_within(&self, range: AddressRange, but: &Subject) -> Option<(Ipv4Addr, Holder<'a>)> {
+        let all = self.nodes_at.keys().chain(self.devices_at.keys()).copied();
+        let within: BTreeSet<Ipv4Addr> = all.filter(|at| range.contains(*at)).collect();
+        within.into_iter().find_map(|at| Some((at, self.seen_at(at, but)?)))
     }
 
     /// For which other node of the sheet `address` is planned.

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::facts::{Field, PortField};
 use crate::pattern::Pattern;
+use crate::sheet::{RigSheet, SheetNode};
 
 /// A part of what could be changed. Where nothing is named, everything is meant.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -87,6 +88,13 @@ impl Part {
     #[must_use]
     pub fn has_area(&self, area: Option<&str>) -> bool {
         self.areas.is_empty() || area.is_some_and(|area| self.areas.iter().any(|one| one == area))
+    }
+
+    /// Whether this node of the sheet is meant, by its name and its area.
+    #[must_use]
+    pub fn means(&self, sheet: Option<&RigSheet>, planned: &SheetNode) -> bool {
+        let area = sheet.and_then(|sheet| sheet.area_of(planned)).map(|area| area.name.value.as_str());
+        self.names(&[&planned.name.value]) && self.has_area(area)
     }
 
     /// Whether this field is meant.

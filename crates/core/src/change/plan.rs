@@ -112,12 +112,7 @@ pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, p
     let around = &Surroundings::new(*protection);
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
-    let sheet = protection.sheet;
-    let is_meant = |row: &&Row<'_>| {
-        let area = sheet.and_then(|sheet| sheet.area_of(row.planned)).map(|area| area.name.value.as_str());
-        part.names(&[&row.planned.name.value]) && part.has_area(area)
-    };
-    for row in comparison.rows.iter().filter(is_meant) {
+    for row in comparison.rows.iter().filter(|row| part.means(protection.sheet, row.planned)) {
         let (change, why) = of_row(row, part, around, &mut plan);
         changes.extend(change);
         plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why: why.into() }));

@@ -239,6 +239,14 @@ fn is_at(planned: &SheetNode, device: &Device) -> bool {
     planned.fixed_address().is_some_and(|address| device.addresses.contains(&address))
 }
 
+impl<'a> Comparison<'a> {
+    /// The node of the sheet that this one of the census is.
+    #[must_use]
+    pub fn row_of(&self, node: &FoundNode) -> Option<&Row<'a>> {
+        self.rows.iter().find(|row| matches!(row.state, State::Found(found, _) if std::ptr::eq(found, node)))
+    }
+}
+
 impl Comparison<'_> {
     /// Whether every node answers, tells everything planned, all as planned, and no other is there.
     #[must_use]

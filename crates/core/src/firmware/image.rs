@@ -31,18 +31,6 @@ impl Image {
         self.version
     }
 
-    /// How many bytes it has.
-    #[must_use]
-    pub fn len(&self) -> usize {
-        self.bytes.len()
-    }
-
-    /// Never: an empty file is none.
-    #[must_use]
-    pub fn is_empty(&self) -> bool {
-        self.bytes.is_empty()
-    }
-
     /// How many blocks it has.
     #[must_use]
     pub fn blocks(&self) -> u32 {

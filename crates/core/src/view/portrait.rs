@@ -8,7 +8,7 @@ use serde::Serialize;
 use crate::census::{
     Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way, report_in_words,
 };
-use crate::compare::{Everybody, State, Wanted, compare_all};
+use crate::compare::{Everybody, Row, State, Wanted, compare_all};
 use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
 use crate::sheet::{RigSheet, SheetNode};
 use crate::{Direction, MacAddress, Said, as_millis, as_text};
@@ -134,21 +134,15 @@ impl Portrait {
 fn planned<'a>(
     device: &Device,
     node: Option<&FoundNode>,
-    census: &Census,
-    everybody: Everybody<'_>,
+    census: &'a Census,
+    everybody: Everybody<'a>,
     sheet: &'a RigSheet,
 ) -> Option<(&'a SheetNode, Vec<Difference>)> {
     let comparison = compare_all(sheet, census, everybody);
-    let place = comparison.rows.iter().position(|row| match &row.state {
-        State::Found(found, _) => node.is_some_and(|node| std::ptr::eq(*found, node)),
-        State::Seen(seen, _) | State::Mute(seen, _) => std::ptr::eq(*seen, device),
-        State::NotAsked | State::Missing | State::Ambiguous(_) => false,
-    })?;
-    let differences = match &comparison.rows[place].state {
-        State::Found(_, differences) | State::Seen(_, differences) => differences.clone(),
-        _ => Vec::new(),
-    };
-    Some((&sheet.nodes[place], differences))
+    let of_device = |row: &&Row<'_>| matches!(row.state, State::Seen(seen, _) | State::Mute(seen, _) if std::ptr::eq(seen, device));
+    let by_node = node.and_then(|node| comparison.row_of(node));
+    let row = by_node.or_else(|| comparison.rows.iter().find(of_device))?;
+    Some((row.planned, row.differences().to_vec()))
 }
 
 /// Every field but those of ports, told or not, in the order of fields; what cannot be told is left out.

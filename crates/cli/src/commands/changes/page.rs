@@ -4,19 +4,17 @@
 use std::path::Path;
 
 use lantern_core::change::ChangePlan;
-use minijinja::{AutoEscape, Environment, context};
+use minijinja::context;
 use serde::Serialize;
 
 use super::show;
 use crate::failure::Failure;
 use crate::files;
-use crate::output::counted;
+use crate::output::{counted, page};
 
 const TEMPLATE: &str = include_str!("page.html");
 const BOX: (usize, usize) = (190, 44);
 const GAP: (usize, usize) = (70, 14);
-/// The most findings on a page.
-const MOST_FINDINGS: usize = 200;
 /// The most letters of a name in a box.
 const MOST_LETTERS: usize = 20;
 
@@ -45,14 +43,6 @@ struct Arrow {
 }
 
 #[derive(Debug, Serialize)]
-struct Judged {
-    severity: String,
-    code: &'static str,
-    what: String,
-    remedy: String,
-}
-
-#[derive(Debug, Serialize)]
 struct Left<'a> {
     name: &'a str,
     why: &'a str,
@@ -65,22 +55,10 @@ pub(crate) fn write(plan: &ChangePlan, title: &str, path: &Path) -> Result<(), F
 }
 
 fn render(plan: &ChangePlan, title: &str) -> Result<String, minijinja::Error> {
-    let mut environment = Environment::new();
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
-    environment.set_trim_blocks(true);
-    environment.set_lstrip_blocks(true);
-    environment.add_template("page.html", TEMPLATE)?;
     let boxes = boxes(plan);
     let arrows: Vec<Arrow> = (0..plan.changes.len()).flat_map(|place| arrows(plan, place, &boxes)).collect();
     let far = |of: fn(&Drawn) -> usize, size: usize| boxes.iter().map(of).max().unwrap_or(0) + size + 1;
-    let findings: Vec<Judged> = (plan.findings.iter().take(MOST_FINDINGS))
-        .map(|finding| Judged {
-            severity: finding.rule.severity.to_string(),
-            code: finding.rule.code,
-            what: finding.what.clone(),
-            remedy: finding.remedy.clone(),
-        })
-        .collect();
+    let findings = page::judged(&plan.findings);
     let left: Vec<Left<'_>> = plan.untouched.iter().map(|one| Left { name: &one.name, why: &one.why }).collect();
     let about = format!(
         "{} of {}; {} of them one after the other",
@@ -88,11 +66,12 @@ fn render(plan: &ChangePlan, title: &str) -> Result<String, minijinja::Error> {
         counted(show::count_of_nodes(plan), "node"),
         plan.graph.depth()
     );
-    environment.get_template("page.html")?.render(context! {
+    let values = context! {
         title, about, findings, arrows, left,
         width => far(|one| one.x, BOX.0), height => far(|one| one.y, BOX.1),
         boxes, box_width => BOX.0, box_height => BOX.1,
-    })
+    };
+    page::render(TEMPLATE, values)
 }
 
 /// One box for each change: its column is how many stand before it at least.

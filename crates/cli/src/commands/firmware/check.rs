@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use lantern_core::Firmware;
 use lantern_core::census::FoundNode;
-use lantern_core::conversation::Concern;
+use lantern_core::compare::compare_all;
 use lantern_core::firmware::{Expected, FirmwareStanding, FirmwareTable};
 use lantern_core::sheet::{RigSheet, SheetNode};
 use serde::Serialize;
@@ -57,14 +57,17 @@ struct Answer<'a> {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let table = super::table(args.table.as_deref())?;
     let session = Session::open(&args.at, out)?;
-    let concern = if args.node.is_empty() { Concern::Everybody } else { named::concern(&args.node) };
-    let look = session.look(concern, named::likely(&args.node), out)?;
+    // Nobody named is everybody.
+    let look = named::look(&session, &args.node, out)?;
+    let comparison = session.sheet().map(|sheet| compare_all(sheet, &look.census, look.everybody()));
     let mut nodes: Vec<&FoundNode> = look.census.nodes().iter().filter(|node| node.is_node()).collect();
     if !args.node.is_empty() {
         let meant = named::subjects(&args.node, &look.census)?;
         nodes.retain(|node| meant.iter().any(|subject| subject.is_node(node)));
     }
-    let mut rows: Vec<Row> = nodes.into_iter().map(|node| row(node, session.sheet(), &table)).collect();
+    let planned = |node| comparison.as_ref()?.row_of(node).map(|row| row.planned);
+    let mut rows: Vec<Row> =
+        nodes.into_iter().map(|node| row(node, planned(node), session.sheet(), &table)).collect();
     rows.sort_by(|a, b| a.name.cmp(&b.name));
     if out.is_json() {
         out.object(&Answer { format: 1, nodes: &rows })?;
@@ -75,8 +78,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     Ok(if rows.iter().any(is_wrong) { Exit::Wrong } else { Exit::Fine })
 }
 
-fn row(node: &FoundNode, sheet: Option<&RigSheet>, table: &FirmwareTable) -> Row {
-    let planned = sheet.and_then(|sheet| planned(node, sheet));
+fn row(node: &FoundNode, planned: Option<&SheetNode>, sheet: Option<&RigSheet>, table: &FirmwareTable) -> Row {
     let by_sheet = planned.and_then(|planned| sheet?.kind_of(planned));
     let kind = by_sheet.or_else(|| node.kind()).map(|kind| kind.name.value.clone());
     let of_kind: Option<&Expected> = kind.as_deref().and_then(|kind| table.of_kind(kind));
@@ -93,13 +95,6 @@ fn row(node: &FoundNode, sheet: Option<&RigSheet>, table: &FirmwareTable) -> Row
         standing: FirmwareStanding::of(Some(node.firmware), expected),
         file: of_kind.filter(|one| Some(one.version) == expected).and_then(|one| one.file.clone()),
     }
-}
-
-fn planned<'a>(node: &FoundNode, sheet: &'a RigSheet) -> Option<&'a SheetNode> {
-    let by_mac = |planned: &&SheetNode| planned.mac.as_ref().is_some_and(|mac| Some(mac.value) == node.mac);
-    let name = node.name();
-    let by_name = |planned: &&SheetNode| planned.mac.is_none() && planned.name.value == name.raw();
-    sheet.nodes.iter().find(by_mac).or_else(|| sheet.nodes.iter().find(by_name))
 }
 
 fn show(rows: &[Row], out: &mut Out) -> Result<(), Failure> {

@@ -77,7 +77,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let _alone = how.alone_on(&session)?;
     let runs = runs_of(&session.logbook_path(), out)?;
     let_settle(&runs, &session.logbook_path(), out)?;
-    let look = session.look(named::concern(&args.node), named::likely(&args.node), out)?;
+    let look = named::look(&session, &args.node, out)?;
     let subjects = named::subjects(&args.node, &look.census)?;
     let around = Around::of(&session, &look, &runs)?;
     let plan = plan_firmware(&subjects, &image, kind, args.any_version, &around.protection());

@@ -5,6 +5,7 @@ mod put;
 mod save;
 mod show;
 
+use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 
 use lantern_core::census::{Again, Subject};
@@ -61,8 +62,8 @@ fn look(session: &Session, kept: &[Kept], on: Option<&String>, out: &mut Out) ->
     let mut likely: Vec<_> = kept.iter().map(|one| one.keepsake.node.address).collect();
     let concern = match on {
         Some(node) => {
-            likely.extend(node.parse::<std::net::Ipv4Addr>().ok());
-            named::concern(std::slice::from_ref(node))
+            likely.extend(node.parse::<Ipv4Addr>().ok());
+            named::concern(std::slice::from_ref(node), likely.iter().copied())
         }
         None => Concern::of_known(kept.iter().map(|one| &one.keepsake.node), likely.iter().copied()),
     };

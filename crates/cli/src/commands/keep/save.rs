@@ -51,7 +51,7 @@ struct Answer {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let look = session.look(named::concern(&args.node), named::likely(&args.node), out)?;
+    let look = named::look(&session, &args.node, out)?;
     let subjects = named::subjects(&args.node, &look.census)?;
     let taken = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
     fs::create_dir_all(&args.folder).map_err(|source| Failure::Write { path: args.folder.clone(), source })?;

@@ -1,18 +1,16 @@
 //! The page: one file, no script, nothing from elsewhere; what the sheet says is escaped by the template.
 
 use lantern_core::clash::sheet_clashes;
-use lantern_core::finding::Finding;
 use lantern_core::sheet::{RigSheet, SheetNode};
-use minijinja::{AutoEscape, Environment, context};
+use minijinja::context;
 use serde::Serialize;
 
 use super::drawings;
 use crate::failure::Failure;
 use crate::files::SheetFile;
+use crate::output::page;
 
 const TEMPLATE: &str = include_str!("page.html");
-/// The most findings on a page.
-const MOST_FINDINGS: usize = 200;
 
 #[derive(Debug, Serialize)]
 struct Area {
@@ -42,30 +40,17 @@ struct Stream {
     load: String,
 }
 
-#[derive(Debug, Serialize)]
-struct Judged {
-    severity: String,
-    code: &'static str,
-    line: usize,
-    what: String,
-    remedy: String,
-}
-
 /// The page as HTML.
 pub(super) fn render(file: &SheetFile) -> Result<String, Failure> {
     let sheet = &file.sheet;
-    let mut environment = Environment::new();
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
-    environment.set_trim_blocks(true);
-    environment.set_lstrip_blocks(true);
     let (power, links) = drawings::loads(sheet);
     let findings = sheet_clashes(sheet);
     let values = context! {
         rig => sheet.name.value,
         file => file.path.file_name().unwrap_or_default().to_string_lossy(),
         counts => counts(sheet),
-        findings => findings.iter().take(MOST_FINDINGS).map(judged).collect::<Vec<_>>(),
-        more_findings => findings.len().saturating_sub(MOST_FINDINGS),
+        findings => page::judged(&findings),
+        more_findings => findings.len().saturating_sub(page::MOST_FINDINGS),
         areas => areas(sheet),
         maps => drawings::address_maps(sheet),
         universes => drawings::universes(sheet),
@@ -73,8 +58,8 @@ pub(super) fn render(file: &SheetFile) -> Result<String, Failure> {
         links => links,
         streams => streams(sheet),
     };
-    let rendered = environment.render_str(TEMPLATE, values);
-    rendered.map_err(|error| Failure::Page { path: file.path.clone(), why: error.to_string() })
+    page::render(TEMPLATE, values)
+        .map_err(|error| Failure::Page { path: file.path.clone(), why: error.to_string() })
 }
 
 fn counts(sheet: &RigSheet) -> String {
@@ -86,16 +71,6 @@ fn counts(sheet: &RigSheet) -> String {
         sheet.streams.len(),
         sheet.switches.len()
     )
-}
-
-fn judged(finding: &Finding) -> Judged {
-    Judged {
-        severity: finding.rule.severity.to_string(),
-        code: finding.rule.code,
-        line: finding.line(),
-        what: finding.what.clone(),
-        remedy: finding.remedy.clone(),
-    }
 }
 
 fn areas(sheet: &RigSheet) -> Vec<Area> {
