@@ -1,13 +1,10 @@
 //! `adapters`, in situations made on a private segment with a real kernel. No test touches the machine's own adapters.
 #![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use rstest::rstest;
 use serde::Deserialize;
 
-use support::{Said, has, on_segment};
+use crate::support::{Said, has, on_segment};
 
 /// What `adapters` says after the script has made a situation; without the demo's sheet unless one is wanted.
 fn after(script: &str, adapters: &str) -> Option<Said> {

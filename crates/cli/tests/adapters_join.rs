@@ -1,10 +1,7 @@
 //! `adapters join` and `adapters restore` on a private segment: a real kernel's addresses and routes.
 #![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
-mod support;
-
-use support::{Said, has, noting};
+use crate::support::{Said, has, noting};
 
 /// Runs a script that can note rig0 (see [`noting`]), and count the adapters whose state is kept.
 fn script(text: &str) -> Option<Said> {

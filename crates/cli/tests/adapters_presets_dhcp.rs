@@ -1,12 +1,9 @@
 //! `adapters dhcp` against a real server, presets, and lasting settings, on a private segment.
 #![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use rstest::rstest;
 
-use support::{Folder, Said, has, noting};
+use crate::support::{Folder, Said, has, noting};
 
 /// A script that can note aux0 (see [`noting`]), a second cable to aux1 in a network of its own (`there COMMAND`), with a
 /// DHCP server at its far end when it is asked for with `serve`.

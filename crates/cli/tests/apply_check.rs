@@ -1,13 +1,10 @@
 //! `apply` and `check`: the sheet against simulated nodes.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use lantern_sim::TIDEWICK_SHEET;
 use rstest::rstest;
 use serde_json::Value;
 
-use support::Rig;
+use crate::support::Rig;
 
 const SHEET: &str = "tidewick.rig.toml";
 

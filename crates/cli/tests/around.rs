@@ -1,7 +1,4 @@
 //! What stands around a change: the logbook, a second run, the memory, files that are none.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fs::{self, File};
 
@@ -9,7 +6,7 @@ use lantern_sim::{Scene, TIDEWICK};
 use rstest::rstest;
 use serde_json::Value;
 
-use support::Rig;
+use crate::support::{Folder, Rig};
 
 const NORTH: &str = "02:4d:42:00:10:01";
 
@@ -140,7 +137,7 @@ fn a_file_beside_the_target_is_left_alone() {
 #[case("255.255.255.255", "choose an address of the rig's network")]
 #[case("240.0.0.1", "choose an address of the rig's network")]
 fn an_impossible_address_is_refused_at_once(#[case] address: &str, #[case] remedy: &str) {
-    let said = support::Folder::new().run(&["set", "quay-north", "--address", address, "--yes"]).ended(2);
+    let said = Folder::new().run(&["set", "quay-north", "--address", address, "--yes"]).ended(2);
     assert!(said.notes.contains(&format!("{address} is no address for any device")), "{}", said.notes);
     assert!(said.notes.contains(remedy), "{}", said.notes);
 }

@@ -1,12 +1,9 @@
 //! `demo`: the whole job, started as the README says.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
 
-use support::Folder;
+use crate::support::Folder;
 
 #[test]
 fn the_whole_job_ends_with_every_node_as_planned() {

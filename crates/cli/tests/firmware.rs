@@ -1,13 +1,10 @@
 //! `firmware`: what is said of versions, and what the nodes really run after a file was sent to them.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::process::{Command, Stdio};
 use std::time::Duration;
 
+use crate::support::Rig;
 use lantern_sim::{Model, Scene, firmware_file};
-use support::Rig;
 
 const TABLE: &str = "[[firmware]]\nkind = \"marrowbright-four\"\nversion = \"1.10\"\nfile = \"four-1.10.bin\"\n";
 

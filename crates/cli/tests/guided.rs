@@ -1,9 +1,6 @@
 //! A guided `apply`, driven through a pseudo-terminal: a person plugs units in and out, answers, skips, and comes back later. What
 //! is said is held against what the units really are.
 #![cfg(unix)]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
@@ -11,9 +8,9 @@ use std::process::{Child, Command, Stdio};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
+use crate::support::Rig;
 use lantern_sim::Scene;
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-use support::Rig;
 
 /// A program at a terminal of its own.
 struct AtTerminal {

@@ -1,11 +1,8 @@
 //! The help of every command, and how the program ends when nobody reads on.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use rstest::rstest;
 
-use support::Folder;
+use crate::support::Folder;
 
 #[rstest]
 #[case(&["--help"], "help")]

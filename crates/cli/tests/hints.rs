@@ -1,9 +1,6 @@
 //! Every command that a finding or a row advises can be typed as it is printed, and leads on.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
-mod support;
-
-use support::on_harbour;
+use crate::support::on_harbour;
 
 /// The whole harbour is surveyed; each advised command is typed, those that change something with --dry-run.
 #[test]

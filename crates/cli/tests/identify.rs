@@ -1,17 +1,14 @@
 //! `identify`: whoever is meant flashes, nobody else, and ends as it was, however the program ends.
 #![cfg(unix)]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+use crate::support::Rig;
 use lantern_sim::Scene;
 use rstest::rstest;
 use rustix::process::{Pid, Signal, kill_process};
-use support::Rig;
 
 const NORMAL: u8 = 3;
 

@@ -1,9 +1,5 @@
 //! Ctrl-C, a request to end and a pipe that nobody reads on, at any moment: calm, written down, and nothing left taken.
 #![cfg(unix)]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-#![allow(clippy::print_stdout, reason = "a skipped test says why")]
-
-mod support;
 
 use std::io::{BufRead, BufReader};
 use std::os::unix::process::ExitStatusExt;
@@ -15,7 +11,7 @@ use rstest::rstest;
 use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
-use support::{Rig, noting};
+use crate::support::{Rig, noting};
 
 /// Long enough for a loaded machine; it takes a tenth of a second.
 const CALMLY: Duration = Duration::from_secs(2);

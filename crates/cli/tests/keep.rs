@@ -1,14 +1,11 @@
 //! `keep`: the settings of nodes in files, and back: held against what the nodes really are.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::thread::sleep;
 use std::time::Duration;
 
+use crate::support::Rig;
 use lantern_sim::{Scene, Truth};
 use rstest::rstest;
-use support::Rig;
 
 /// One that was set up, its like from the store room with the settings of the factory, and one with an evil name.
 const SCENE: &str = "network = \"10.40.0.0\"\n\

@@ -1,12 +1,8 @@
 //! A live rig on the segment that is changed while the program is killed again and again, without any warning (SIGKILL): forty
 //! nodes, most of which go to another subnet, the computer with them, three in a ring and two that change places twice.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-#![allow(clippy::print_stdout, reason = "to see how far it came")]
 
-mod support;
-
+use crate::support::{has, on_scene};
 use rstest::rstest;
-use support::{has, on_scene};
 
 const NODES: usize = 40;
 
@@ -157,7 +153,7 @@ fn forty_nodes_move_and_the_program_is_killed(#[case] times: usize) {
 }
 
 #[test]
-#[ignore = "ten minutes: cargo test -p deft-lantern --test killed -- --ignored --nocapture"]
+#[ignore = "ten minutes: cargo test -p deft-lantern --test program killed -- --ignored --nocapture"]
 fn killed_twenty_times() {
     killed(20);
 }

@@ -1,13 +1,10 @@
 //! What passes the cable of the private segment, counted by somebody who knows nothing of us: how much the nodes have to take.
 #![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
-use support::on_scene;
+use crate::support::{Said, has, on_scene};
 
 /// Counts what leaves this computer, by MAC address and kind, until it is told to end.
 const COUNTER: &str = r#"
@@ -36,8 +33,8 @@ const POLL: &str = "art-net2000";
 type Counted = BTreeMap<String, BTreeMap<String, u64>>;
 
 /// Runs each command with the counter beside it; gives what was said, and what was counted of each.
-fn counted(scene: &str, commands: &[&str]) -> Option<(support::Said, Vec<Counted>)> {
-    if !support::has("python3") {
+fn counted(scene: &str, commands: &[&str]) -> Option<(Said, Vec<Counted>)> {
+    if !has("python3") {
         return None;
     }
     let mut script = format!("cat > count.py <<'X'\n{COUNTER}X\n");

@@ -1,12 +1,9 @@
 //! The commands in the README, and those on the screen of a demo that stays, typed as they are printed.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fmt::Write;
 use std::os::unix::fs::PermissionsExt;
 
-use support::{Folder, has, on_segment};
+use crate::support::{Folder, has, on_segment};
 
 const README: &str = include_str!("../../../README.md");
 

@@ -1,12 +1,9 @@
 //! Screens and projectors over real connections: read, checked against a sheet, and their passwords kept to themselves.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fmt::Write;
 
+use crate::support::{Rig, on_scene};
 use lantern_sim::Scene;
-use support::{Rig, on_scene};
 
 fn screens() -> String {
     let mut scene = String::from("network = \"10.40.0.0\"\n");

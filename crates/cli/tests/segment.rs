@@ -1,13 +1,10 @@
 //! The same commands on a private Ethernet segment: a real kernel's ARP, echo and broadcast. Where the system allows
 //! no private network these tests say so and are skipped.
 #![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use rstest::rstest;
 
-use support::{Folder, has, on_segment};
+use crate::support::{Folder, has, on_segment};
 
 #[test]
 fn nodes_are_found_at_the_addresses_of_the_scene() {

@@ -1,13 +1,10 @@
 //! `set` on simulated nodes: one node, with care.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use lantern_sim::{Scene, TIDEWICK};
 use rstest::rstest;
 use serde_json::Value;
 
-use support::{Folder, Rig};
+use crate::support::{Folder, Rig};
 
 const NORTH: &str = "02:4d:42:00:10:01";
 

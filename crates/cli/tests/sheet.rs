@@ -1,12 +1,9 @@
 //! `sheet`: without any network.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use lantern_sim::{TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET};
 use rstest::rstest;
 
-use support::Folder;
+use crate::support::Folder;
 
 fn folder_with(name: &str, text: impl AsRef<[u8]>) -> Folder {
     let folder = Folder::new();

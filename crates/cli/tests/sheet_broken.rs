@@ -1,11 +1,8 @@
 //! Broken sheets: each one clear, pointed mistake, fast, and the file is as it was.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use rstest::rstest;
 
-use support::Folder;
+use crate::support::Folder;
 
 const HEAD: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n";
 

@@ -1,7 +1,4 @@
 //! `sheet import` and `export` on files, as spreadsheets and designers hand them over.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::io::{Cursor, Write};
 
@@ -10,7 +7,7 @@ use rstest::rstest;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-use support::{Folder, NIGHT};
+use crate::support::{Folder, NIGHT};
 
 #[rstest]
 fn a_table_that_goes_out_comes_back_unchanged(

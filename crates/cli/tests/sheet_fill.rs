@@ -1,14 +1,11 @@
 //! `sheet fill`: on files, whole or not at all.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fs;
 
 use lantern_sim::NIGHT_MENDED_SHEET;
 use rstest::rstest;
 
-use support::{Folder, NIGHT};
+use crate::support::{Folder, NIGHT};
 
 #[test]
 fn the_whole_rig_is_filled_in_and_clean() {

@@ -1,12 +1,9 @@
 //! `sheet rename`, `move`, `renumber`, `diff`, `show`, `schema` and `explain` on files.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use lantern_sim::{NIGHT_MENDED_SHEET, NIGHT_SHEET};
 use rstest::rstest;
 
-use support::{Folder, NIGHT};
+use crate::support::{Folder, NIGHT};
 
 #[test]
 fn a_series_is_renamed_with_all_that_refers_to_it() {

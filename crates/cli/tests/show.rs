@@ -1,10 +1,7 @@
 //! `show`, `open` and `kinds`: what is known of one device, and of models.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
-mod support;
-
+use crate::support::Rig;
 use lantern_sim::Scene;
-use support::Rig;
 
 /// A node that differs from its sheet, a target of LLRP, and a mixer that tells of services, one with an evil name.
 fn rig() -> Rig {

@@ -1,11 +1,8 @@
 //! Peers that lie and disobey, on the private segment: what the program says, and where everybody really is.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use rstest::rstest;
 
-use support::on_scene;
+use crate::support::{has, on_scene};
 
 /// A gateway, and whoever stands beside it.
 fn scene(more: &str) -> String {
@@ -139,7 +136,7 @@ fn a_redundant_address_on_one_mac_is_no_false_alarm() {
 )]
 #[case::alone("pass", "holds UDP 6454 for itself: raw frames speak in its place")]
 fn another_program_keeps_its_datagrams(#[case] how: &str, #[case] sentence: &str) {
-    if !support::has("python3") {
+    if !has("python3") {
         return;
     }
     // It asks the node forty times by unicast, and counts what comes back to it alone.
@@ -214,7 +211,7 @@ fn targets_of_llrp_are_found_in_any_subnet() {
         said.line(&row);
     }
     assert!(with.contains("error W001  10.40.1.9 is held by 02:4f:4c:00:00:03 and 02:4f:4c:00:00:04"), "{with}");
-    if support::has("setpriv") {
+    if has("setpriv") {
         assert!(without.contains("7ff0:00000001") && !without.contains("7ff0:00000002"), "{without}");
         assert!(without.contains("who has none"), "{without}");
     }

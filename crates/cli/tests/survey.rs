@@ -1,13 +1,10 @@
 //! `survey` on simulated nodes.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use lantern_sim::{HARBOUR, Scene};
 use rstest::rstest;
 use serde::Deserialize;
 
-use support::{Folder, Rig};
+use crate::support::{Folder, Rig};
 
 /// The documented object, read strictly: a field that is renamed or added breaks this test.
 #[derive(Debug, Deserialize)]

@@ -1,15 +1,12 @@
 //! One survey of the whole harbour on a private segment: forty devices of all families, some of them set wrongly.
 #![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::collections::BTreeMap;
 
 use rstest::rstest;
 use serde_json::Value;
 
-use support::{Said, has, on_harbour, on_scene};
+use crate::support::{Said, has, on_harbour, on_scene};
 
 fn devices(answer: &Value) -> &Vec<Value> {
     answer["devices"].as_array().unwrap()

@@ -1,23 +1,16 @@
 //! What a survey does when there is far too much, or when its file is broken.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::io::{BufRead, BufReader};
 use std::net::{Ipv4Addr, UdpSocket};
 use std::process::{Command, Stdio};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
 use lantern_sim::Scene;
 use rstest::rstest;
 use serde_json::Value;
 
-use support::{Folder, Rig};
-
-/// A flood takes every processor there is; what is timed is not run beside it.
-static ALONE: Mutex<()> = Mutex::new(());
+use crate::support::{Folder, Rig, alone};
 
 /// A forged ArtPollReply with a random MAC address and a name full of terminal escapes.
 fn forged(i: u32) -> Vec<u8> {
@@ -33,7 +26,7 @@ fn forged(i: u32) -> Vec<u8> {
 
 #[test]
 fn a_flood_of_two_hundred_thousand_forged_replies_is_survived_and_told() {
-    let _alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
+    let _alone = alone();
     let rig = Rig::with(&Scene::crowd(3, 0.0, 1));
     let (guest, over) = (rig.ground.guest(), AtomicBool::new(false));
     let said = std::thread::scope(|scope| {
@@ -80,7 +73,7 @@ impl MapIp for ([u8; 4], u16) {
 
 #[test]
 fn a_node_is_shown_by_its_first_packet() {
-    let _alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
+    let _alone = alone();
     let scene = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-late\"\nmodel = \"marrowbright-four\"\n\
                  mac = \"02:4d:42:00:30:01\"\naddress = \"10.40.1.9\"\nrestart_ms = 1\noff = true\npages = [{ out = [0] }]\n";
     let rig = Rig::with(&Scene::parse(scene).unwrap());

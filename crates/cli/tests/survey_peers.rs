@@ -2,14 +2,10 @@
 //! echo and IGMP querier, an LLDP daemon. Where one is missing, or the system allows no network of its own, the test
 //! says so and is skipped.
 #![cfg(target_os = "linux")]
-#![allow(clippy::print_stdout, reason = "a skipped test says why")]
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use serde_json::Value;
 
-use support::{Said, has, in_own_network, is_root};
+use crate::support::{Said, has, in_own_network, is_root};
 
 /// A cable, aux0 to aux1, whose far end is a bridge in a network of its own; `peer` runs there.
 fn with_peer(peer: &str, script: &str) -> Option<Said> {

@@ -1,8 +1,5 @@
 //! `apply --resume`, `undo` and `logbook`: what was broken off is gone on with, and what was done is taken back. What is said
 //! is held against what the nodes really are.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::thread::sleep;
 use std::time::Duration;
@@ -10,7 +7,7 @@ use std::time::Duration;
 use lantern_sim::{Scene, TIDEWICK, TIDEWICK_MENDED_SHEET, Truth};
 use rstest::rstest;
 
-use support::Rig;
+use crate::support::Rig;
 
 const SHEET: &str = "tidewick.rig.toml";
 

@@ -1,10 +1,8 @@
 //! `universe`: all notations.
 
-mod support;
-
 use rstest::rstest;
 
-use support::Folder;
+use crate::support::Folder;
 
 #[test]
 fn all_notations_stand_side_by_side() {

@@ -1,12 +1,10 @@
 //! Drives the built program in a temporary folder, on a loopback ground of its own.
-#![allow(clippy::print_stdout, reason = "a skipped test says why")]
-#![allow(dead_code, reason = "each test file uses its own part")]
 
 use std::fs;
 use std::net::Ipv4Addr;
 use std::path::PathBuf;
 use std::process::{Command, Output};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 
 use lantern_core::address::{Mask, Subnet};
 use lantern_core::sheet::RigSheet;
@@ -152,6 +150,7 @@ impl Rig {
 
 /// Runs a shell script beside the nodes, in the demo's folder; `None` where there are no private networks.
 pub(crate) fn on_segment(script: &str) -> Option<Said> {
+    let _others = beside_others();
     beside(&["demo", "--ground", "segment", "--stay"], script)
 }
 
@@ -168,19 +167,29 @@ pub(crate) fn noting(adapter: &str, set_up: &str, script: &str) -> Option<Said> 
     ))
 }
 
-/// Forty stacks and a survey of them need the processors for themselves: one harbour at a time.
-static HARBOUR: Mutex<()> = Mutex::new(());
+/// Forty stacks and a survey of them, and a flood, need the processors for themselves. What a scene has beside them mostly waits.
+static PROCESSORS: RwLock<()> = RwLock::new(());
+
+/// Until it is dropped, nothing that is timed by a network runs beside.
+pub(crate) fn alone() -> RwLockWriteGuard<'static, ()> {
+    PROCESSORS.write().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Until it is dropped, nobody is [`alone`].
+fn beside_others() -> RwLockReadGuard<'static, ()> {
+    PROCESSORS.read().unwrap_or_else(PoisonError::into_inner)
+}
 
 /// The same beside the forty devices of the whole harbour.
 pub(crate) fn on_harbour(script: &str) -> Option<Said> {
-    let _alone = HARBOUR.lock().unwrap_or_else(PoisonError::into_inner);
+    let _alone = alone();
     beside(&["demo", "--ground", "segment", "--stay", "--scene", "harbour"], script)
 }
 
 /// The same beside the nodes and devices of a scene.
 pub(crate) fn on_scene(scene: &str, script: &str) -> Option<Said> {
     let folder = Folder::new();
-    let _alone = HARBOUR.lock().unwrap_or_else(PoisonError::into_inner);
+    let _others = beside_others();
     folder.write("test.scene.toml", scene);
     let path = folder.path("test.scene.toml").display().to_string();
     beside(&["demo", "--ground", "segment", "--stay", "--scene", &path], script)
