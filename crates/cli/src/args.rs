@@ -4,7 +4,7 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
     adapters, apply, arrivals, census, check, demo, explain, firmware, forget, identify, keep, kinds, logbook,
-    open, set, sheet, show, survey, undo, universe,
+    open, reach, set, sheet, show, survey, undo, universe,
 };
 use crate::output::ColorChoice;
 
@@ -60,6 +60,7 @@ pub(crate) enum Command {
     #[command(subcommand)]
     Firmware(firmware::Command),
     Check(check::Args),
+    Reach(reach::Args),
     Explain(explain::Args),
     Demo(demo::Args),
 }
@@ -70,7 +71,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
     ("Plan", &["sheet", "universe", "kinds"]),
     ("Set", &["apply", "set", "undo", "logbook", "identify", "keep", "firmware"]),
-    ("Check", &["check", "explain"]),
+    ("Check", &["check", "reach", "explain"]),
     ("Try", &["demo"]),
 ];
 

@@ -96,6 +96,8 @@ pub(crate) enum Failure {
     Scene { path: PathBuf, error: SceneFileError },
     #[error("{}: {error}", path.display())]
     Json { path: PathBuf, error: JsonError },
+    #[error("{count} addresses are too many to ask in one go, at most {most}")]
+    RangeTooLong { count: u64, most: u64 },
     #[error("there is no kind {wanted:?}")]
     NoKind { wanted: String, there: Vec<String> },
     #[error("there is no area {wanted:?} on the sheet")]

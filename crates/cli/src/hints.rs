@@ -106,6 +106,7 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Rework(_) => "nothing was written; look at the sheet with: deft-lantern sheet show".to_owned(),
         Failure::NoArea { there, .. } if there.is_empty() => "the sheet has no [[area]] yet".to_owned(),
         Failure::NoArea { there, .. } => format!("there are: {}", there.join(", ")),
+        Failure::RangeTooLong { .. } => "ask it in parts, or survey it: deft-lantern survey --range RANGE".to_owned(),
         Failure::NoKind { there, .. } => format!("there are: {}", there.join(", ")),
         Failure::LogbookFormat { path, .. } => {
             format!("use that version, or move {} away; nothing was sent", path.display())

@@ -270,13 +270,30 @@ impl Session {
     /// Looks who is there, in every way there is, for as long as strangers may take to answer. Those it is about are asked
     /// for their settings; `likely` addresses are asked one by one.
     pub(crate) fn look(&self, concern: Concern, likely: Vec<Ipv4Addr>, out: &mut Out) -> Result<Look, Failure> {
+        self.look_and_listen(concern, likely, Vec::new(), out)
+    }
+
+    /// The same, and listens to the levels of these universes of sACN.
+    pub(crate) fn look_and_listen(
+        &self,
+        concern: Concern,
+        likely: Vec<Ipv4Addr>,
+        universes: Vec<u16>,
+        out: &mut Out,
+    ) -> Result<Look, Failure> {
         // Where Art-Net can neither be asked nor heard, everybody would only seem to be missing.
         if self.lacks_art_net() && !self.station.means().frames {
             let adapter = self.choice.name.clone();
             return Err(Failure::Net(NetError::PortHeld { port: ART_NET_PORT, adapter }));
         }
-        let plan =
-            SurveyPlan { sheet: self.sheet().cloned(), ask_settings: true, concern, likely, ..self.survey_plan() };
+        let plan = SurveyPlan {
+            sheet: self.sheet().cloned(),
+            ask_settings: true,
+            concern,
+            likely,
+            universes,
+            ..self.survey_plan()
+        };
         let mut survey = Survey::new(plan);
         let progress = out.progress();
         let expected = self.sheet().map(|sheet| sheet.nodes.len());
@@ -348,7 +365,7 @@ impl Look {
     /// Everybody who was seen, and where everybody planned was asked.
     pub(crate) fn everybody(&self) -> Everybody<'_> {
         let asked_in = if self.from.echo_asked { &self.from.subnets[..] } else { &[] };
-        Everybody { devices: &self.devices, asked_in }
+        Everybody { devices: &self.devices, asked_in, own: &self.from.own }
     }
 }
 

@@ -96,7 +96,7 @@ fn a_dry_run_of_apply_changes_nothing() {
 #[case(&["apply", SHEET, "--node", "zebra"], "there is no node \"zebra\" on the sheet")]
 #[case(&["apply", "none.rig.toml"], "none.rig.toml cannot be read")]
 #[case(&["check", "none.rig.toml"], "none.rig.toml cannot be read")]
-#[case(&["check"], "<FILE.rig.toml>")]
+#[case(&["apply"], "<FILE.rig.toml>")]
 fn a_wrong_call_says_what_to_do(#[case] arguments: &[&str], #[case] error: &str) {
     let said = Rig::tidewick().run(arguments).ended(2);
     assert!(said.notes.contains(error), "{}", said.notes);

@@ -38,14 +38,14 @@ pub fn speaker(frame: &[u8]) -> Option<(Ipv4Addr, MacAddress)> {
 
 /// An echo request as an IP packet.
 #[must_use]
-pub fn echo_request(from: Ipv4Addr, to: Ipv4Addr) -> Vec<u8> {
-    packet::echo_packet(true, from, to, 0)
+pub fn echo_request(from: Ipv4Addr, to: Ipv4Addr, number: u16) -> Vec<u8> {
+    packet::echo_packet(true, from, to, 0, number)
 }
 
 /// An answer to an echo request as an IP packet.
 #[must_use]
-pub fn echo_reply(from: Ipv4Addr, to: Ipv4Addr) -> Vec<u8> {
-    packet::echo_packet(false, from, to, 0)
+pub fn echo_reply(from: Ipv4Addr, to: Ipv4Addr, number: u16) -> Vec<u8> {
+    packet::echo_packet(false, from, to, 0, number)
 }
 
 /// What the system knows of a neighbour, as the ARP message that may have told it.

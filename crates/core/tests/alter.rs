@@ -1,7 +1,4 @@
 //! Changing one node, against loss, refusal, slow restarts and power cuts, from seeds.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
@@ -16,7 +13,7 @@ use lantern_core::{Direction, Merge};
 use lantern_sim::MemoryGround;
 use rstest::rstest;
 
-use support::{ground, one_node, run, run_with, seat, survey};
+use crate::support::{self, ground, one_node, run, run_with, seat, survey};
 
 const NEW: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 150);
 const RESTART: Duration = Duration::from_secs(20);

@@ -1,7 +1,4 @@
 //! Who comes, who comes back, and who was here all along.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
@@ -11,7 +8,7 @@ use lantern_sim::{Link, MemoryGround, Scene};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use support::{GUEST, run_with, seat};
+use crate::support::{GUEST, run_with, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 

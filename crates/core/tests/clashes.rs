@@ -1,5 +1,4 @@
 //! A sheet with one example of every clash, and the same sheet with every one of them mended.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 use std::collections::BTreeSet;
 

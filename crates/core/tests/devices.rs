@@ -1,12 +1,12 @@
 //! Devices put together from evidence of every kind, in any order.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::census::{Census, CensusDiff, Compared, Device, Sighting, Standing, Told, Viewpoint, Way};
+use lantern_core::Protocol;
+use lantern_core::census::{
+    Census, CensusDiff, Compared, Device, Levels, Sighting, Standing, Told, Viewpoint, Way,
+};
 use lantern_core::clash::world_clashes;
 use lantern_wire::art_net::PollReply;
 use lantern_wire::dns_sd::{Answer, EVERY_TYPE, Fact};
@@ -16,7 +16,7 @@ use lantern_wire::{Lldp, MacAddress, Text};
 use proptest::prelude::*;
 use rstest::rstest;
 
-use support::cases;
+use crate::support::cases;
 
 const A: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 1);
 const B: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 2);
@@ -73,14 +73,15 @@ fn devices(sightings: &[Sighting]) -> Vec<Device> {
 /// One harbour's worth of evidence.
 fn evidence() -> Vec<Sighting> {
     let session = b"v=0\no=- 1 1 IN IP4 10.40.1.2\ns=mix\nc=IN IP4 239.69.1.1\nm=audio 5004 RTP/AVP 98\n";
-    let levels = Told::Levels {
-        cid: Cid([1; 16]),
+    let levels = Told::Levels(Levels {
+        protocol: Protocol::Sacn,
+        cid: Some(Cid([1; 16])),
         source: "Quay desk".to_owned(),
         universe: 1,
-        priority: 100,
+        priority: Some(100),
         preview: false,
         ended: false,
-    };
+    });
     let switch = Lldp {
         from: mac(9),
         name: Some("quay-switch".to_owned()),

@@ -1,7 +1,4 @@
 //! Whatever is filled in holds: on rigs from chance, with what is written already anywhere among it.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt::Write;
@@ -17,7 +14,7 @@ use lantern_core::sheet::RigSheet;
 use lantern_core::view::{Run, address_runs, universe_uses};
 use proptest::prelude::*;
 
-use support::cases;
+use crate::support::cases;
 
 /// Codes of what is open and will be filled in.
 const OPEN: [&str; 4] = ["A010", "U006", "F004", "S007"];

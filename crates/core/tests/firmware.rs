@@ -1,7 +1,4 @@
 //! Firmware for nodes that lose, repeat, lag, refuse and die: what is said of it, and what they really run.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::time::Duration;
 
@@ -14,7 +11,7 @@ use lantern_core::logbook::Stage;
 use lantern_sim::{MemoryGround, Model, Scene, firmware_file};
 use rstest::rstest;
 
-use support::{ground, run, run_with, seat, survey};
+use crate::support::{self, ground, run, run_with, seat, survey};
 
 const NEW: Firmware = Firmware { major: 1, minor: 10 };
 const RESTART: Duration = Duration::from_secs(60);

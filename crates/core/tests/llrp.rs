@@ -1,7 +1,4 @@
 //! Targets of LLRP are found in any subnet, without an address, and two at one address.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fmt::Write;
 use std::net::Ipv4Addr;
@@ -13,7 +10,7 @@ use lantern_sim::{Link, MemoryGround, Scene};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use support::{GUEST, run, seat};
+use crate::support::{GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 

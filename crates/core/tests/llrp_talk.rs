@@ -1,7 +1,4 @@
 //! Targets of LLRP are set wherever they stand, and what is said of it is so: held against where they really are.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
@@ -18,7 +15,7 @@ use lantern_sim::{IpState, Link, MemoryGround, Scene};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use support::{GUEST, run, seat};
+use crate::support::{self, GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 const HOME: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 50);
@@ -328,7 +325,7 @@ fn a_sheet_is_applied_and_checked_by_llrp() {
     let sheet = RigSheet::parse(SHEET).unwrap();
     let mut ground = ground(&target(AWAY, "gateway = \"192.168.7.1\"", ""), 0.0, 1);
     let there = seen(&mut ground, 6);
-    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[] });
+    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[] });
     let said: Vec<String> = comparison.rows[0].differences().iter().map(ToString::to_string).collect();
     assert_eq!(
         said,
@@ -347,7 +344,7 @@ fn a_sheet_is_applied_and_checked_by_llrp() {
     assert_eq!(talk.outcome(), Some(&Outcome::Done));
     assert_eq!(ground.devices()[0].ip(), AT_HOME);
     let there = seen(&mut ground, 6);
-    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[] });
+    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[] });
     assert!(comparison.is_as_planned(), "{:?}", comparison.rows[0].state);
 }
 
@@ -358,7 +355,7 @@ fn what_a_target_did_not_tell_is_not_as_planned() {
     let mut ground = ground(&target(HOME, "", ", quirks = [\"only-probes\"]"), 0.0, 1);
     let there = seen(&mut ground, 6);
     assert!(there.1[0].is_seen_by(Way::Llrp));
-    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[] });
+    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[] });
     let State::Seen(_, differences) = &comparison.rows[0].state else { panic!("{:?}", comparison.rows[0].state) };
     let said: Vec<String> = differences.iter().map(ToString::to_string).collect();
     assert_eq!(

@@ -1,9 +1,5 @@
 //! Rigs of all families made by chance, on a wire that loses, doubles, reorders and damages: surveyed, and several devices
 //! changed side by side. Nothing panics or hangs, nobody shares an address for it, and what is said is so.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-#![allow(clippy::print_stderr, reason = "to look at one seed")]
-
-mod support;
 
 use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
@@ -21,8 +17,8 @@ use lantern_sim::{Link, MemoryGround, Scene, Trouble};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use support::dice::Dice;
-use support::{GUEST, run, seat};
+use crate::support::dice::Dice;
+use crate::support::{self, GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 const NODE_QUIRKS: &[&str] =
@@ -241,7 +237,7 @@ fn whatever_the_rig_what_is_said_is_so(#[values(0, 1, 2, 3)] block: u64) {
 }
 
 #[test]
-#[ignore = "a thousand rigs: FROM=0 TO=1000 cargo test --release -p lantern-core --test mixed -- --ignored many"]
+#[ignore = "a thousand rigs: FROM=0 TO=1000 cargo test --release -p lantern-core --test rigs -- --ignored mixed::many"]
 fn many_rigs() {
     let bound = |name| std::env::var(name).unwrap().parse::<u64>().unwrap();
     let mut came: BTreeMap<&str, u32> = BTreeMap::new();
@@ -254,7 +250,7 @@ fn many_rigs() {
 }
 
 #[test]
-#[ignore = "only to look at one seed: SEED=17 cargo test -p lantern-core --test mixed -- --ignored one"]
+#[ignore = "only to look at one seed: SEED=17 cargo test -p lantern-core --test rigs -- --ignored mixed::one"]
 fn one_seed() {
     let seed = std::env::var("SEED").unwrap().parse().unwrap();
     eprintln!("{:?}", try_one(seed));

@@ -1,7 +1,4 @@
 //! Screens and projectors are read over connections: who they are and how they are; and those that behave badly hold nobody up.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::fmt::Write;
 use std::net::Ipv4Addr;
@@ -17,7 +14,7 @@ use lantern_sim::{Link, MemoryGround, Scene};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use support::{GUEST, run, seat};
+use crate::support::{self, GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 

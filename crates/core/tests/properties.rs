@@ -1,7 +1,4 @@
 //! What holds for any input.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::collections::BTreeSet;
 use std::net::Ipv4Addr;
@@ -16,7 +13,7 @@ use lantern_core::universe::{DeskBase, PortAddress, SacnUniverse, Universe};
 use lantern_sim::Scene;
 use proptest::prelude::*;
 
-use support::cases;
+use crate::support::{self, cases};
 
 /// A sheet whose nodes stand at these last octets, named by their place in the list.
 fn sheet_of(octets: &[u8], universes: &[u16]) -> String {

@@ -1,7 +1,4 @@
 //! Nodes that lie, lag, forget and disobey: what is said of a change, and where the node really is, side by side.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
@@ -16,7 +13,7 @@ use lantern_core::universe::{DeskBase, Universe};
 use lantern_sim::{MemoryGround, Scene};
 use rstest::rstest;
 
-use support::{ground, run, seat, survey};
+use crate::support::{self, ground, run, seat, survey};
 
 const MAC: &str = "02:4d:42:00:10:01";
 const OLD: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 100);

@@ -1,26 +1,22 @@
 //! Replies from the standard's loose ends: what is read of a node, and what it really is, side by side.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::census::Ways;
-use lantern_core::census::{Census, FoundNode, Sighting, Told};
+use lantern_core::census::{Census, FoundNode, Levels, Sighting, Told, Ways};
 use lantern_core::clash::world_clashes;
 use lantern_core::compare::{Wanted, compare};
 use lantern_core::conversation::{Survey, SurveyPlan, Vantage};
 use lantern_core::sheet::RigSheet;
 use lantern_core::universe::PortAddress;
-use lantern_core::{DataLoss, Direction};
+use lantern_core::{DataLoss, Direction, Protocol};
 use lantern_sim::{Link, MemoryGround, Scene};
-use lantern_wire::art_net::{PollReply, PortBlock, PortType, Style};
+use lantern_wire::art_net::{Dmx, PollReply, PortBlock, PortType, Style};
 use lantern_wire::sacn::Cid;
 use lantern_wire::{MacAddress, Text};
 use rstest::rstest;
 
-use support::{GUEST, ground, seat, survey};
+use crate::support::{self, GUEST, ground, seat, survey};
 
 const PAGES: &str = "[{ net = 0, sub = 1, out = [0, 1, 2, 3] }, { net = 0, sub = 2, out = [4, 5] }]";
 
@@ -208,7 +204,17 @@ fn only_levels_are_levels(#[case] start_code: u8, #[case] priority: Option<u8>, 
 
 fn levels(cid: u8, priority: u8) -> Told {
     let source = format!("desk-{cid}");
-    Told::Levels { cid: Cid([cid; 16]), source, universe: 7, priority, preview: false, ended: false }
+    let cid = Some(Cid([cid; 16]));
+    let priority = Some(priority);
+    Told::Levels(Levels {
+        protocol: Protocol::Sacn,
+        cid,
+        source,
+        universe: 7,
+        priority,
+        preview: false,
+        ended: false,
+    })
 }
 
 #[rstest]
@@ -224,6 +230,28 @@ fn two_sources_of_one_universe(#[case] one: u8, #[case] other: u8, #[case] nodes
     let sheet = RigSheet::parse(&format!("{head}{nodes}")).unwrap();
     let from = Default::default();
     let found = world_clashes(&census, &census.devices(&from), &from, Some(&sheet));
+    assert_eq!(found.iter().map(|finding| finding.rule.code).collect::<Vec<_>>(), codes);
+}
+
+/// The same by Art-Net, which knows neither names nor priorities: whoever sends it is known by where it sends from.
+#[rstest]
+#[case::meant("sources = 2", &[])]
+#[case::not_meant("", &["W010"])]
+fn two_sources_of_one_universe_by_art_net(#[case] sources: &str, #[case] codes: &[&str]) {
+    let dmx = Dmx { sequence: 1, physical: 0, port_address: 7, slots: &[0; 512] }.to_bytes();
+    let mut census = Census::default();
+    for from in [A, B, A] {
+        census.take(&Sighting::plain(Duration::ZERO, from, Told::by_datagram(6454, &dmx).unwrap().unwrap()));
+    }
+    let sent: Vec<_> =
+        census.sources().iter().map(|source| (source.title(), source.universes[&7].heard)).collect();
+    assert_eq!(sent, [(A.to_string(), 2), (B.to_string(), 1)]);
+    let sheet = format!(
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n\
+         [[node]]\nname = \"n\"\naddress = \"10.40.1.9\"\n[[node.port]]\nport = 1\nout = \"0:0:7\"\n{sources}\n"
+    );
+    let from = Default::default();
+    let found = world_clashes(&census, &census.devices(&from), &from, Some(&RigSheet::parse(&sheet).unwrap()));
     assert_eq!(found.iter().map(|finding| finding.rule.code).collect::<Vec<_>>(), codes);
 }
 

@@ -1,7 +1,4 @@
 //! What is written down: designations, first sheets, the logbook, and what to say when nobody answers.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 
@@ -18,7 +15,7 @@ use lantern_core::sheet::RigSheet;
 use lantern_sim::{Scene, TIDEWICK};
 use rstest::rstest;
 
-use support::{ground, seat, survey};
+use crate::support::{ground, seat, survey};
 
 fn harbour(change: impl Fn(&str) -> String) -> Census {
     survey(&mut ground(&Scene::parse(&change(TIDEWICK)).unwrap()), None)

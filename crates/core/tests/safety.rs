@@ -1,9 +1,5 @@
 //! Rigs made by chance, with strangers of other families, nodes of bad habits and a troubled wire: whatever is wanted of
 //! a node, nobody ever shares an address for it, nobody else is written to, and what is said is so.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-#![allow(clippy::print_stderr, reason = "to look at one seed")]
-
-mod support;
 
 use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
@@ -20,8 +16,8 @@ use lantern_sim::{Link, MemoryGround, Scene, SimNode, Trouble};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use support::dice::Dice;
-use support::{GUEST, run, seat};
+use crate::support::dice::Dice;
+use crate::support::{GUEST, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 const RESTART: Duration = Duration::from_secs(12);
@@ -271,14 +267,14 @@ fn what_once_went_wrong_does_not_again(#[case] seed: u64) {
 }
 
 #[test]
-#[ignore = "only to look at one seed: SEED=17 cargo test -p lantern-core --test safety -- --ignored"]
+#[ignore = "only to look at one seed: SEED=17 cargo test -p lantern-core --test rigs -- --ignored safety::one_seed"]
 fn one_seed() {
     let seed = std::env::var("SEED").unwrap().parse().unwrap();
     eprintln!("{}", try_one(seed));
 }
 
 #[test]
-#[ignore = "for a long look: FROM=3000 TO=30000 cargo test -p lantern-core --test safety -- --ignored many"]
+#[ignore = "for a long look: FROM=3000 TO=30000 cargo test -p lantern-core --test rigs -- --ignored safety::many"]
 fn many_seeds() {
     let bound = |name| std::env::var(name).unwrap().parse::<u64>().unwrap();
     let mut came: BTreeMap<String, u32> = BTreeMap::new();

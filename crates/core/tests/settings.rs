@@ -1,8 +1,5 @@
 //! Every setting there is, on a model that can do everything, on one that lacks half, and on one that keeps nothing over power:
 //! what is said, what is sent, and what the node really is before, after, and when its power was gone.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::time::Duration;
 
@@ -17,7 +14,7 @@ use lantern_core::{DataLoss, Direction, Indicators, Merge, Protocol};
 use lantern_sim::{MemoryGround, Scene, Truth};
 use rstest::rstest;
 
-use support::{ground, run, seat, survey};
+use crate::support::{self, ground, run, seat, survey};
 
 /// What was said: the stage it reached, or the code of what speaks against it.
 #[derive(Debug, PartialEq, Eq)]

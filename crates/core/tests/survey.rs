@@ -1,7 +1,4 @@
 //! The survey against simulated nodes in memory, under a virtual clock, from seeds.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::time::Duration;
 
@@ -10,7 +7,7 @@ use lantern_core::sheet::RigSheet;
 use lantern_sim::{Scene, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use rstest::rstest;
 
-use support::{GUEST, datagram, ground, one_node, run, seat};
+use crate::support::{GUEST, datagram, ground, one_node, run, seat};
 
 fn plan(expected: Option<&str>) -> SurveyPlan {
     let expected = expected.map(|text| RigSheet::parse(text).unwrap());
@@ -88,10 +85,10 @@ fn a_node_in_another_subnet_is_found_and_not_asked_in_vain() {
 fn broken_and_foreign_datagrams_are_counted_and_end_nothing() {
     let mut survey = Survey::new(plan(None));
     let from = std::net::SocketAddrV4::new(GUEST, 6454);
-    for bytes in [&b""[..], b"Art-Net\0\x00\x21", b"\xff\xff", b"Art-Net\0\x00\x50\0\x0e"] {
+    for bytes in [&b""[..], b"Art-Net\0\x00\x21", b"\xff\xff", b"Art-Net\0\x00\x52\0\x0e\0\0"] {
         survey.hear(Duration::from_millis(5), &datagram(from, bytes));
     }
-    // The last is ArtDmx: readable, and it introduces nobody.
+    // The last is ArtSync: readable, and it introduces nobody.
     assert_eq!((survey.unreadable(), survey.census().nodes().len()), (3, 0));
     assert!(survey.wake_at().is_some());
 }

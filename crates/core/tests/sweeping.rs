@@ -1,8 +1,4 @@
 //! A survey by frames, against hosts that answer ARP and echo, under a virtual clock.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-#[path = "support/frames.rs"]
-mod frames;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
@@ -14,7 +10,7 @@ use lantern_wire::art_net::PollReply;
 use lantern_wire::{Arp, MacAddress, Text, UdpFrame};
 use rstest::rstest;
 
-use frames::{Hosts, OWN, OWN_MAC, Ran, hosts, plan, run};
+use crate::support::frames::{Hosts, OWN, OWN_MAC, Ran, hosts, plan, run};
 
 /// How many went to single devices in the busiest second.
 fn busiest(ran: &Ran) -> usize {

@@ -1,5 +1,4 @@
 //! What a survey asks in each way, and whom it listens to.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
@@ -167,7 +166,7 @@ fn an_old_entry_of_the_system_names_only_who_was_seen_otherwise() {
         mac: MacAddress([2, 0, 0, 0, 1, last]),
         fresh,
     };
-    survey.hear(Duration::ZERO, &Heard::Echo(Ipv4Addr::new(10, 40, 1, 1)));
+    survey.hear(Duration::ZERO, &Heard::Echo { from: Ipv4Addr::new(10, 40, 1, 1), number: 1 });
     survey.hear(Duration::ZERO, &Heard::Neighbours(&[entry(1, false), entry(2, false), entry(3, true)]));
     let found = survey.census().devices(&survey.viewpoint());
     let macs: Vec<Option<MacAddress>> = found.iter().map(|device| device.mac).collect();
@@ -181,7 +180,7 @@ fn whoever_is_seen_first_is_told_at_once_and_only_once() {
     let told = Discovery { cid, source, page: 0, last_page: 0, universes: vec![1] }.to_bytes();
     hear(&mut survey, 40, sacn::PORT, &told);
     hear(&mut survey, 50, sacn::PORT, &told);
-    survey.hear(Duration::from_millis(60), &Heard::Echo(OTHER));
+    survey.hear(Duration::from_millis(60), &Heard::Echo { from: OTHER, number: 1 });
     let events: Vec<SurveyEvent> = std::iter::from_fn(|| survey.next_event()).collect();
     let name = "Quay desk".into();
     let glimpse = Glimpse { at: Duration::from_millis(40), mac: None, address: OTHER, way: Way::Sacn, name };

@@ -1,7 +1,4 @@
 //! Survey, plan, change, check: the whole harbour in memory, from seeds, with loss.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
-
-mod support;
 
 use std::net::Ipv4Addr;
 
@@ -13,7 +10,7 @@ use lantern_core::sheet::RigSheet;
 use lantern_sim::{MemoryGround, Scene, SimNode, TIDEWICK, TIDEWICK_MENDED_SHEET};
 use rstest::rstest;
 
-use support::{ground, run, seat, survey};
+use crate::support::{self, ground, run, seat, survey};
 
 fn harbour(loss: f64, seed: u64) -> MemoryGround {
     ground(&Scene::parse(&TIDEWICK.replace("off = true", "")).unwrap().with_chance(loss, seed))

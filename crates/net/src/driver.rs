@@ -50,7 +50,7 @@ pub struct Traffic {
 pub(crate) enum Input {
     Datagram { port: u16, from: SocketAddrV4, bytes: Vec<u8> },
     Frame(Vec<u8>),
-    Echo(Ipv4Addr),
+    Echo((Ipv4Addr, u16)),
     Neighbours(Vec<Neighbour>),
     Link(LinkId, News),
     Page(LinkId, Result<Response, LinkEnd>),
@@ -207,7 +207,9 @@ impl<'a> Run<'a> {
             Input::Page(link, page) => {
                 conversation.hear(now, &Heard::Page(*link, page.as_ref().map_err(|end| *end)));
             }
-            Input::Echo(from) => conversation.hear(now, &Heard::Echo(*from)),
+            Input::Echo((from, number)) => {
+                conversation.hear(now, &Heard::Echo { from: *from, number: *number });
+            }
             Input::Neighbours(table) => conversation.hear(now, &Heard::Neighbours(table)),
         }
     }
@@ -224,9 +226,9 @@ impl<'a> Run<'a> {
                 },
             },
             Outgoing::Frame(frame) => self.station.tap.as_ref().map_or(Ok(()), |tap| tap.send(&frame)),
-            Outgoing::Echo { to, .. } => {
+            Outgoing::Echo { to, number, .. } => {
                 let sockets = self.station.echo.as_ref().map_or(&[][..], |echoes| &echoes.0);
-                return self.knock(sockets, (to, 0).into(), &Echoes::request());
+                return self.knock(sockets, (to, 0).into(), &Echoes::request(number));
             }
             Outgoing::Knock { to, bytes } => return self.knock(&self.station.knockers, to.into(), &bytes),
             Outgoing::Neighbours => {
@@ -338,7 +340,7 @@ impl<'a> Run<'a> {
                 recorder.datagram(now, *from, SocketAddrV4::new(own, *port), bytes);
             }
             Input::Datagram { .. } | Input::Link(..) | Input::Page(..) => {}
-            Input::Echo(from) => recorder.echo_reply(now, *from, own),
+            Input::Echo((from, number)) => recorder.echo_reply(now, *from, own, *number),
             Input::Neighbours(table) => recorder.neighbours(now, table),
         }
     }
@@ -354,7 +356,9 @@ impl<'a> Run<'a> {
                 let own = self.station.seats[*seat].own;
                 recorder.datagram(now, SocketAddrV4::new(own, to.port()), *to, bytes);
             }
-            Outgoing::Echo { seat, to } => recorder.echo_request(now, self.station.seats[*seat].own, *to),
+            Outgoing::Echo { seat, to, number } => {
+                recorder.echo_request(now, self.station.seats[*seat].own, *to, *number);
+            }
             Outgoing::Knock { to, bytes } => {
                 let own = self.station.seats.first().map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
                 let knocker = self.next_of(&self.station.knockers).and_then(|socket| socket.local_addr().ok());

@@ -147,8 +147,8 @@ fn bare_packets_say_who_spoke_to_whom() {
     );
     let datagram = packets::datagram(from, to, b"hello").unwrap();
     assert_eq!((datagram.len(), datagram[0]), (33, 0x45));
-    assert_eq!(packets::echo_request(*from.ip(), *to.ip())[20], 8);
-    assert_eq!(packets::echo_reply(*from.ip(), *to.ip())[20], 0);
+    assert_eq!(packets::echo_request(*from.ip(), *to.ip(), 1)[20], 8);
+    assert_eq!(packets::echo_reply(*from.ip(), *to.ip(), 1)[20], 0);
 }
 
 /// One block of the newer format.

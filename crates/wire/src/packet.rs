@@ -45,6 +45,8 @@ pub enum Carries<'a> {
     EchoRequest {
         /// Who asks.
         from: Ipv4Addr,
+        /// Which of its questions it is.
+        number: u16,
     },
     /// An answer to an echo request (RFC 792).
     EchoReply {
@@ -54,6 +56,8 @@ pub enum Carries<'a> {
         to: Ipv4Addr,
         /// The asker's mark.
         mark: u16,
+        /// Which of its questions is answered.
+        number: u16,
     },
     /// Group membership.
     Igmp {
@@ -112,8 +116,8 @@ fn carried<'a>(sliced: &SlicedPacket<'a>) -> Result<Carries<'a>, WireError> {
             payload: udp.payload(),
         }),
         Some(TransportSlice::Icmpv4(icmp)) => match icmp.icmp_type() {
-            Icmpv4Type::EchoReply(echo) => Ok(Carries::EchoReply { from, to, mark: echo.id }),
-            Icmpv4Type::EchoRequest(_) => Ok(Carries::EchoRequest { from }),
+            Icmpv4Type::EchoReply(echo) => Ok(Carries::EchoReply { from, to, mark: echo.id, number: echo.seq }),
+            Icmpv4Type::EchoRequest(echo) => Ok(Carries::EchoRequest { from, number: echo.seq }),
             _ => Ok(Carries::Other { from }),
         },
         _ if ip.payload().ip_number == IpNumber(igmp::PROTOCOL) && !ip.payload().fragmented => {
@@ -123,12 +127,12 @@ fn carried<'a>(sliced: &SlicedPacket<'a>) -> Result<Carries<'a>, WireError> {
     }
 }
 
-/// A frame that asks for an echo (RFC 792).
+/// A frame that asks for an echo (RFC 792): whose question it is, and which of them.
 #[must_use]
-pub fn echo_request(link: Link, from: Ipv4Addr, to: Ipv4Addr, mark: u16) -> Vec<u8> {
+pub fn echo_request(link: Link, from: Ipv4Addr, to: Ipv4Addr, mark: u16, number: u16) -> Vec<u8> {
     let builder = PacketBuilder::ethernet2(link.from.0, link.to.0)
         .ipv4(from.octets(), to.octets(), TIME_TO_LIVE)
-        .icmpv4_echo_request(mark, 1);
+        .icmpv4_echo_request(mark, number);
     let mut out = Vec::with_capacity(builder.size(0));
     // An empty payload always fits.
     builder.write(&mut out, &[]).unwrap_or(());
@@ -147,9 +151,10 @@ pub fn udp_packet(from: SocketAddrV4, to: SocketAddrV4, payload: &[u8]) -> Optio
 
 /// A bare IPv4 packet that asks for an echo, or answers.
 #[must_use]
-pub fn echo_packet(asks: bool, from: Ipv4Addr, to: Ipv4Addr, mark: u16) -> Vec<u8> {
+pub fn echo_packet(asks: bool, from: Ipv4Addr, to: Ipv4Addr, mark: u16, number: u16) -> Vec<u8> {
     let builder = PacketBuilder::ipv4(from.octets(), to.octets(), TIME_TO_LIVE);
-    let builder = if asks { builder.icmpv4_echo_request(mark, 1) } else { builder.icmpv4_echo_reply(mark, 1) };
+    let builder =
+        if asks { builder.icmpv4_echo_request(mark, number) } else { builder.icmpv4_echo_reply(mark, number) };
     let mut out = Vec::with_capacity(builder.size(0));
     builder.write(&mut out, &[]).unwrap_or(());
     out
@@ -177,7 +182,7 @@ mod tests {
 
     #[rstest]
     #[case::arp(Arp::probe(LINK.from, B).to_bytes())]
-    #[case::echo(echo_request(LINK, A, B, 7))]
+    #[case::echo(echo_request(LINK, A, B, 7, 1))]
     #[case::igmp(igmp_frame(LINK.from, A, igmp::EVERY_HOST, &Igmp::general_query()))]
     #[case::lldp(Lldp { from: LINK.from, chassis: "x".into(), port: "1".into(), ..Lldp::default() }.to_bytes())]
     fn a_frame_is_read_and_no_truncation_panics(#[case] frame: Vec<u8>) {
@@ -190,8 +195,8 @@ mod tests {
 
     #[test]
     fn an_echo_reply_says_who_answers_whom() {
-        let packet = echo_packet(false, B, A, 77);
-        let expected = Carries::EchoReply { from: B, to: A, mark: 77 };
+        let packet = echo_packet(false, B, A, 77, 3);
+        let expected = Carries::EchoReply { from: B, to: A, mark: 77, number: 3 };
         assert_eq!(Packet::parse_ip(&packet), Ok(Packet { link: None, carries: expected }));
     }
 

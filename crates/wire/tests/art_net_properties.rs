@@ -5,8 +5,8 @@
 mod support;
 
 use lantern_wire::art_net::{
-    Address, BlockKind, Command, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg, IpProgReply, Message,
-    Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
+    Address, BlockKind, Command, Dmx, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg, IpProgReply,
+    Message, Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
 };
 use lantern_wire::{MacAddress, Text};
 use proptest::prelude::*;
@@ -70,7 +70,8 @@ proptest! {
     #[test]
     fn inputs_and_blocks_survive(bind_index: u8, port_count: u16, off: [bool; 4], byte: u8, words: u32, fill: u8) {
         let input = Input { bind_index, port_count, off };
-        prop_assert_eq!(Message::parse(&input.to_bytes()).unwrap(), Message::Input(input));
+        let bytes = input.to_bytes();
+        prop_assert_eq!(Message::parse(&bytes).unwrap(), Message::Input(input));
         let data = Box::new(core::array::from_fn(|i| fill.wrapping_add(i.to_le_bytes()[0])));
         let block = FirmwareMaster { kind: BlockKind(byte), block: fill, words, data };
         let bytes = block.to_bytes();
@@ -81,6 +82,17 @@ proptest! {
         prop_assert_eq!(FirmwareReply::parse(&reply.to_bytes()).unwrap(), reply);
         prop_assert_eq!(FirmwareReply::parse(&reply.to_bytes()[..FirmwareReply::LEAST]).unwrap(), reply);
         prop_assert!(FirmwareReply::parse(&reply.to_bytes()[..14]).is_err());
+    }
+
+    #[test]
+    fn levels_survive(sequence: u8, physical: u8, port_address in 0..0x8000_u16, levels in prop::collection::vec(any::<u8>(), 0..600)) {
+        let sent = Dmx { sequence, physical, port_address, slots: &levels };
+        let bytes = sent.to_bytes();
+        let Message::Dmx(read) = Message::parse(&bytes).unwrap() else { panic!("not read as levels") };
+        prop_assert_eq!((read.sequence, read.physical, read.port_address), (sequence, physical, port_address));
+        let kept = levels.len().min(Dmx::MOST);
+        prop_assert_eq!(&read.slots[..kept], &levels[..kept]);
+        prop_assert!(read.slots.len() % 2 == 0 && read.slots[kept..].iter().all(|level| *level == 0));
     }
 
     #[test]

@@ -8,12 +8,15 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::{
-    Address, BlockKind, Command, DataLoss, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg, IpProgReply,
-    Message, OpCode, Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
+    Address, BlockKind, Command, DataLoss, Dmx, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg,
+    IpProgReply, Message, OpCode, Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
 };
 use lantern_wire::{Layer, WireError};
 use rstest::rstest;
 use serde_json::Value;
+
+/// All of an ArtDmx before its levels.
+const DMX_HEADER: usize = 18;
 
 fn vector(name: &str) -> (Vec<u8>, Value) {
     support::vector("art-net", name)
@@ -26,6 +29,7 @@ fn to_bytes(message: &Message) -> Vec<u8> {
         Message::IpProg(m) => m.to_bytes(),
         Message::IpProgReply(m) => m.to_bytes(),
         Message::Address(m) => m.to_bytes(),
+        Message::Dmx(m) => m.to_bytes(),
         other => panic!("no bytes for {other:?}"),
     }
 }
@@ -39,6 +43,7 @@ fn every_vector_survives_both_ways(
         "address-merge-ltp-port-2",
         "address-names-only",
         "address-universes",
+        "dmx-272-24-slots",
         "ipprog-address-mask-gateway",
         "ipprog-ask-only",
         "ipprog-defaults",
@@ -81,6 +86,28 @@ fn every_truncation_names_layer_offset_needed_and_available(
         };
         assert_eq!(Message::parse(&bytes[..cut]).map(|_| ()), expected, "cut after {cut} bytes");
     }
+}
+
+#[test]
+fn levels_say_what_the_facts_say_and_end_where_they_say() {
+    let (bytes, facts) = vector("dmx-272-24-slots");
+    let dmx = Dmx::parse(&bytes).unwrap();
+    let said = [u64::from(dmx.sequence), u64::from(dmx.port_address), dmx.slots.len() as u64];
+    assert_eq!(said, ["sequence", "port_address", "slots"].map(|fact| facts[fact].as_u64().unwrap()));
+    assert_eq!(dmx.to_string(), "ArtDmx: universe 272, 24 levels, number 7");
+    for cut in 10..bytes.len() {
+        // Before the count is there, nobody knows how many levels follow.
+        let needed = if cut < DMX_HEADER { DMX_HEADER } else { bytes.len() } - 10;
+        let layer = Layer::ArtNet(OpCode::DMX);
+        assert_eq!(
+            Dmx::parse(&bytes[..cut]),
+            Err(WireError::Short { layer, offset: 10, needed, available: cut - 10 })
+        );
+    }
+    let mut many = bytes.clone();
+    many[16..18].copy_from_slice(&513_u16.to_be_bytes());
+    many.resize(DMX_HEADER + 513, 0);
+    assert_eq!(Dmx::parse(&many), Err(WireError::Foreign { layer: Layer::ArtNet(OpCode::DMX) }));
 }
 
 /// A forgotten field would leave the filler standing.

@@ -14,7 +14,7 @@ use lantern_core::pattern::Pattern;
 use lantern_core::sheet::SheetNode;
 
 use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
-use super::guided;
+use super::{guided, named};
 use crate::commands::logbook::when;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -73,7 +73,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let resumed = if args.resume { Some(to_resume(&runs, &file)?) } else { None };
     let part = match resumed {
         Some(run) => run.begun.as_ref().map(|begun| begun.part.clone()).unwrap_or_default(),
-        None => args.part(&file)?,
+        None => named::part(&file, &args.node, &args.area, words(&Aspect::WORDS, &args.only))?,
     };
     match resumed {
         Some(run) => go_on(run, &mut file, out)?,
@@ -166,18 +166,6 @@ impl Args {
         let comparison = compare_all(sheet, &look.census, look.everybody());
         let around = Around::of(session, &look, runs)?.parking(self.parking);
         Ok(plan_by_sheet(&comparison, &around.protection(), part))
-    }
-
-    /// Which part of the sheet is meant; whoever is named must be on it.
-    fn part(&self, file: &SheetFile) -> Result<Part, Failure> {
-        let nodes = &file.sheet.nodes;
-        let is_there = |pattern: &&Pattern| !nodes.iter().any(|node| pattern.matches(&node.name.value));
-        if let Some(wanted) = self.node.iter().find(is_there) {
-            let there = nodes.iter().map(|node| node.name.value.clone()).collect();
-            return Err(Failure::NotOnSheet { wanted: wanted.to_string(), there });
-        }
-        self.area.iter().try_for_each(|area| file.area(area).map(drop))?;
-        Ok(Part { nodes: self.node.clone(), areas: self.area.clone(), only: words(&Aspect::WORDS, &self.only) })
     }
 }
 

@@ -17,6 +17,7 @@ pub(crate) mod kinds;
 pub(crate) mod logbook;
 mod named;
 pub(crate) mod open;
+pub(crate) mod reach;
 pub(crate) mod set;
 pub(crate) mod sheet;
 pub(crate) mod show;
@@ -50,6 +51,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Kinds(command) => kinds::run(&command, out),
         Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
+        Command::Reach(args) => reach::run(&args, out),
         Command::Check(args) => check::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),

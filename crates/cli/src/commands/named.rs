@@ -4,10 +4,13 @@ use std::net::Ipv4Addr;
 
 use lantern_core::MacAddress;
 use lantern_core::census::{Census, DesignationError, Device, Subject};
+use lantern_core::change::{Aspect, Part};
 use lantern_core::conversation::Concern;
 use lantern_core::pattern::Pattern;
+use lantern_core::sheet::{Member, SheetNode};
 
 use crate::failure::Failure;
+use crate::files::SheetFile;
 use crate::output::Out;
 use crate::session::{Look, Session};
 
@@ -68,6 +71,62 @@ pub(crate) fn device<'a>(named: &str, look: &'a Look) -> Result<&'a Device, Fail
     };
     let nobody = || DesignationError::Nobody { wanted: named.to_owned(), near: None };
     Ok(look.devices.iter().find(is_it).ok_or_else(nobody)?)
+}
+
+/// The address of each target: as it is written, as the sheet has it, as it was seen lately, or as somebody says who is called so
+/// now.
+pub(super) fn addresses(
+    named: &[String],
+    session: &Session,
+    out: &mut Out,
+) -> Result<Vec<(String, Ipv4Addr)>, Failure> {
+    let mut all = Vec::new();
+    let mut seen: Option<Look> = None;
+    for target in named {
+        let known = target.parse().ok().or_else(|| on_sheet(target, session));
+        let address = match known {
+            Some(address) => address,
+            None => {
+                let look = match seen.take() {
+                    Some(look) => look,
+                    None => session.look(Concern::Everybody, Vec::new(), out)?,
+                };
+                let device = device(target, &look)?;
+                let nobody = || DesignationError::Nobody { wanted: target.clone(), near: None };
+                let address = device.address.ok_or_else(nobody)?;
+                seen = Some(look);
+                address
+            }
+        };
+        all.push((target.clone(), address));
+    }
+    Ok(all)
+}
+
+/// Where the sheet has whoever is called so: a node, a source or a switch, or a MAC address.
+pub(super) fn on_sheet(target: &str, session: &Session) -> Option<Ipv4Addr> {
+    let sheet = session.sheet()?;
+    let mac: Option<MacAddress> = target.parse().ok();
+    let by_mac = || sheet.nodes.iter().find(|node| mac.is_some() && node.mac.as_ref().map(|one| one.value) == mac);
+    let named = sheet.members().find(|member| member.name().value.eq_ignore_ascii_case(target));
+    named.and_then(Member::fixed_address).or_else(|| by_mac().and_then(SheetNode::fixed_address))
+}
+
+/// The part of a sheet that these nodes and areas are; whoever is named must be on it.
+pub(crate) fn part(
+    file: &SheetFile,
+    nodes: &[Pattern],
+    areas: &[String],
+    only: Vec<Aspect>,
+) -> Result<Part, Failure> {
+    let there = &file.sheet.nodes;
+    let is_nobody = |pattern: &&Pattern| !there.iter().any(|node| pattern.matches(&node.name.value));
+    if let Some(wanted) = nodes.iter().find(is_nobody) {
+        let there = there.iter().map(|node| node.name.value.clone()).collect();
+        return Err(Failure::NotOnSheet { wanted: wanted.to_string(), there });
+    }
+    areas.iter().try_for_each(|area| file.area(area).map(drop))?;
+    Ok(Part { nodes: nodes.to_vec(), areas: areas.to_vec(), only })
 }
 
 /// The pattern, where it may mean several.

@@ -15,6 +15,7 @@ use std::cell::RefCell;
 use std::env;
 use std::io::{self, BufRead, IsTerminal, Write};
 use std::rc::Rc;
+use std::time::Duration;
 
 use clap::ValueEnum;
 use serde::Serialize;
@@ -217,6 +218,12 @@ impl Out {
     pub(crate) fn progress(&self) -> Progress {
         Progress::new(self.live)
     }
+}
+
+/// A time between question and answer, in words.
+pub(crate) fn millis(time: Duration) -> String {
+    let ms = time.as_secs_f64() * 1e3;
+    if ms < 10.0 { format!("{ms:.2} ms") } else { format!("{ms:.0} ms") }
 }
 
 /// So many of something, in words.

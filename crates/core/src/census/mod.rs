@@ -43,7 +43,7 @@ pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
 pub use page::{FoundPort, Page};
 pub use report::report_in_words;
 pub use service::Service;
-pub use sighting::{Sighting, Told};
+pub use sighting::{Levels, Sighting, Told};
 pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
@@ -86,7 +86,7 @@ pub struct Census {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Evidence {
-    /// The sources of sACN.
+    /// The sources of levels.
     pub sources: Vec<Source>,
     /// The services told.
     pub services: Vec<Service>,
@@ -262,7 +262,7 @@ impl Census {
         let mut news = News { is_new: self.take_presence(sighting), ..News::default() };
         match &sighting.told {
             Told::PollReply(_) | Told::IpSettings(_) => news.node = self.take_node(sighting),
-            Told::Levels { .. } | Told::Universes { .. } => self.sources.take(sighting),
+            Told::Levels(_) | Told::Universes { .. } => self.sources.take(sighting),
             Told::Services(answers) => news.types = self.services.take((sighting.from, sighting.mac), answers),
             Told::Announced { key, session } => {
                 self.streams.announced(sighting.at, (sighting.from, sighting.mac), *key, session);

@@ -12,7 +12,7 @@ use lantern_wire::sdp::Session;
 use lantern_wire::{Igmp, Lldp, MacAddress, WireError, art_net};
 
 use super::{Unit, Way, stated_or};
-use crate::{Said, family};
+use crate::{Protocol, Said, family};
 
 /// Something a device told about itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -40,23 +40,10 @@ pub enum Told {
     PollReply(Box<PollReply>),
     /// An ArtIpProgReply.
     IpSettings(IpProgReply),
-    /// Another Art-Net message: a desk polls, somebody sends levels.
+    /// Another Art-Net message: a desk polls.
     ArtNet,
-    /// Levels by sACN.
-    Levels {
-        /// The source.
-        cid: Cid,
-        /// What it calls itself.
-        source: String,
-        /// The universe.
-        universe: u16,
-        /// Its priority.
-        priority: u8,
-        /// Only for a visualiser.
-        preview: bool,
-        /// It sends no more.
-        ended: bool,
-    },
+    /// Levels of one universe.
+    Levels(Levels),
     /// A page of the universes that an sACN source sends.
     Universes {
         /// The source.
@@ -117,13 +104,33 @@ pub enum Told {
     Traffic,
 }
 
+/// Levels of one universe, by either protocol.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Levels {
+    /// The protocol.
+    pub protocol: Protocol,
+    /// The source's identifier, which only sACN has.
+    pub cid: Option<Cid>,
+    /// What the source calls itself; Art-Net has no word for it.
+    pub source: String,
+    /// The universe, in the protocol's own counting.
+    pub universe: u16,
+    /// Its priority, which only sACN has.
+    pub priority: Option<u8>,
+    /// Only for a visualiser.
+    pub preview: bool,
+    /// It sends no more.
+    pub ended: bool,
+}
+
 impl Told {
     /// The way in which this is seen.
     #[must_use]
     pub fn way(&self) -> Way {
         match self {
             Self::PollReply(_) | Self::IpSettings(_) | Self::ArtNet => Way::ArtNet,
-            Self::Levels { .. } | Self::Universes { .. } => Way::Sacn,
+            Self::Levels(Levels { protocol: Protocol::ArtNet, .. }) => Way::ArtNet,
+            Self::Levels(_) | Self::Universes { .. } => Way::Sacn,
             Self::Services(_) => Way::DnsSd,
             Self::Announced { .. } | Self::Withdrawn { .. } => Way::Sap,
             Self::Arp => Way::Arp,
@@ -170,6 +177,15 @@ fn by_art_net(bytes: &[u8]) -> Result<Told, WireError> {
     Ok(match Message::parse(bytes)? {
         Message::PollReply(reply) => Told::PollReply(reply),
         Message::IpProgReply(reply) => Told::IpSettings(reply),
+        Message::Dmx(dmx) => Told::Levels(Levels {
+            protocol: Protocol::ArtNet,
+            cid: None,
+            source: String::new(),
+            universe: dmx.port_address,
+            priority: None,
+            preview: false,
+            ended: false,
+        }),
         _ => Told::ArtNet,
     })
 }
@@ -178,14 +194,15 @@ fn by_sacn(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     Ok(match sacn::Message::parse(bytes)? {
         // Priorities of single slots, and whatever else is no levels, show only that the source is there.
         sacn::Message::Data(data) if data.start_code != sacn::LEVELS => Some(Told::Traffic),
-        sacn::Message::Data(data) => Some(Told::Levels {
-            cid: data.cid,
+        sacn::Message::Data(data) => Some(Told::Levels(Levels {
+            protocol: Protocol::Sacn,
+            cid: Some(data.cid),
             source: data.source.to_lossy(),
             universe: data.universe,
-            priority: data.priority,
+            priority: Some(data.priority),
             preview: data.options.preview(),
             ended: data.options.ended(),
-        }),
+        })),
         sacn::Message::Discovery(page) => Some(Told::Universes {
             cid: page.cid,
             source: page.source.to_lossy(),
@@ -254,7 +271,7 @@ impl Sighting {
     pub fn name(&self) -> Said {
         match &self.told {
             Told::PollReply(reply) => reply.short_name.to_lossy().into(),
-            Told::Levels { source, .. } | Told::Universes { source, .. } => source.as_str().into(),
+            Told::Levels(Levels { source, .. }) | Told::Universes { source, .. } => source.as_str().into(),
             Told::Lldp(lldp) => lldp.name.as_deref().unwrap_or_default().into(),
             _ => Said::default(),
         }

@@ -1,4 +1,4 @@
-//! Sources of sACN: who sends which universe.
+//! Sources of levels: who sends which universe, by Art-Net or sACN.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::net::Ipv4Addr;
@@ -8,22 +8,27 @@ use lantern_wire::MacAddress;
 use lantern_wire::sacn::Cid;
 use serde::{Deserialize, Serialize};
 
-use super::sighting::{Sighting, Told};
-use crate::{Said, as_text};
+use super::sighting::{Levels, Sighting, Told};
+use crate::universe::{PortAddress, SacnUniverse, Universe};
+use crate::{Protocol, Said, as_text};
 
-/// A source of sACN.
+/// A source of levels.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Source {
-    /// Its component identifier.
-    pub cid: String,
-    /// What it calls itself.
+    /// How it sends them.
+    #[serde(default = "sacn")]
+    pub protocol: Protocol,
+    /// Its component identifier; Art-Net has none.
+    #[serde(default)]
+    pub cid: Option<String>,
+    /// What it calls itself; Art-Net has no word for it.
     pub name: Said,
     /// The address it sends from.
     pub address: Ipv4Addr,
     /// The MAC address it sends from, where frames are seen.
     #[serde(with = "as_text::option")]
     pub mac: Option<MacAddress>,
-    /// What it sends, by universe.
+    /// What it sends, by universe in its protocol's own counting.
     pub universes: BTreeMap<u16, Sending>,
     /// Pages of its list of universes that were announced and never came.
     #[serde(default)]
@@ -33,10 +38,31 @@ pub struct Source {
     pages: BTreeSet<u8>,
 }
 
+const fn sacn() -> Protocol {
+    Protocol::Sacn
+}
+
+impl Source {
+    /// A universe of this number, in the notation of its protocol; `None` where the protocol has none.
+    #[must_use]
+    pub fn universe(&self, number: u16) -> Option<Universe> {
+        match self.protocol {
+            Protocol::ArtNet => PortAddress::new(number.into()).ok().map(Universe::ArtNet),
+            Protocol::Sacn => SacnUniverse::new(number.into()).ok().map(Universe::Sacn),
+        }
+    }
+
+    /// Its name, or its address.
+    #[must_use]
+    pub fn title(&self) -> String {
+        if self.name.is_empty() { self.address.to_string() } else { format!("{} ({})", self.name, self.address) }
+    }
+}
+
 /// One universe of a source.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Sending {
-    /// Its priority, once levels were heard.
+    /// Its priority, once levels were heard by sACN.
     pub priority: Option<u8>,
     /// Only for a visualiser.
     pub preview: bool,
@@ -59,6 +85,12 @@ impl Sending {
         self.heard += 1;
     }
 
+    /// Whether levels for the stage were heard, and no end of them.
+    #[must_use]
+    pub const fn is_live(&self) -> bool {
+        self.heard > 0 && !self.preview && !self.ended
+    }
+
     /// Messages a second, once a few were heard.
     #[must_use]
     pub fn rate(&self) -> Option<f64> {
@@ -69,10 +101,19 @@ impl Sending {
     }
 }
 
-/// All sources, by their identifiers.
+/// How a source is known again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum Key {
+    /// By its identifier.
+    Cid(Cid),
+    /// By where it sends from.
+    Place(Option<MacAddress>, Ipv4Addr),
+}
+
+/// All sources.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Sources {
-    known: HashMap<Cid, Source>,
+    known: HashMap<Key, Source>,
     /// How many universes all of them have together.
     sendings: usize,
     overlooked: u64,
@@ -84,16 +125,19 @@ impl Sources {
     const MOST_SENDINGS: usize = 262_144;
 
     pub(crate) fn take(&mut self, sighting: &Sighting) {
-        let (cid, name) = match &sighting.told {
-            Told::Levels { cid, source, .. } | Told::Universes { cid, source, .. } => (*cid, source),
+        let (protocol, cid, name) = match &sighting.told {
+            Told::Levels(levels) => (levels.protocol, levels.cid, &levels.source),
+            Told::Universes { cid, source, .. } => (Protocol::Sacn, Some(*cid), source),
             _ => return,
         };
-        if self.known.len() >= Self::MOST && !self.known.contains_key(&cid) {
+        let key = cid.map_or(Key::Place(sighting.mac, sighting.from), Key::Cid);
+        if self.known.len() >= Self::MOST && !self.known.contains_key(&key) {
             self.overlooked += 1;
             return;
         }
-        let source = self.known.entry(cid).or_insert_with(|| Source {
-            cid: cid.to_string(),
+        let source = self.known.entry(key).or_insert_with(|| Source {
+            protocol,
+            cid: cid.map(|cid| cid.to_string()),
             name: Said::default(),
             address: sighting.from,
             mac: None,
@@ -110,7 +154,7 @@ impl Sources {
         source.address = sighting.from;
         source.mac = sighting.mac.or(source.mac);
         let told = match &sighting.told {
-            Told::Levels { universe, .. } => std::slice::from_ref(universe),
+            Told::Levels(levels) => std::slice::from_ref(&levels.universe),
             Told::Universes { universes, .. } => universes,
             _ => &[],
         };
@@ -124,17 +168,17 @@ impl Sources {
                 source.universes.insert(*universe, Sending::default());
             }
         }
-        if let Told::Levels { universe, priority, preview, ended, .. } = &sighting.told
+        if let Told::Levels(Levels { universe, priority, preview, ended, .. }) = &sighting.told
             && let Some(sending) = source.universes.get_mut(universe)
         {
             sending.hear(sighting.at);
-            (sending.priority, sending.preview, sending.ended) = (Some(*priority), *preview, *ended);
+            (sending.priority, sending.preview, sending.ended) = (*priority, *preview, *ended);
         }
     }
 
     pub(crate) fn sorted(&self) -> Vec<Source> {
         let mut all: Vec<Source> = self.known.values().cloned().collect();
-        all.sort_by(|a, b| (a.address, &a.cid).cmp(&(b.address, &b.cid)));
+        all.sort_by(|a, b| (a.address, a.protocol, &a.cid, a.mac).cmp(&(b.address, b.protocol, &b.cid, b.mac)));
         all
     }
 

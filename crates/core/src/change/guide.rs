@@ -9,8 +9,8 @@ use lantern_wire::MacAddress;
 
 use super::{ByHand, ChangePlan, Part, Protection, plan_by_sheet};
 use crate::census::{FoundNode, Subject};
-use crate::compare::{Comparison, Row, State};
-use crate::sheet::RigSheet;
+use crate::compare::{Comparison, State};
+use crate::sheet::{RigSheet, SheetNode};
 
 /// How often the same device is changed before it is left.
 const TRIES: u32 = 2;
@@ -110,11 +110,10 @@ impl Guide {
         if let Some(step) = self.separate(comparison, protection) {
             return step;
         }
-        let is_open = |row: &&Row<'_>| {
-            !self.skipped.contains(&row.planned.name.value) && part.means(protection.sheet, row.planned)
+        let is_open = |planned: &SheetNode| {
+            !self.skipped.contains(&planned.name.value) && part.means(protection.sheet, planned)
         };
-        let rows: Vec<Row<'_>> = comparison.rows.iter().filter(is_open).cloned().collect();
-        let open = Comparison { rows, unexpected: Vec::new() };
+        let open = comparison.clone().only(is_open, |_| false);
         let plan = plan_by_sheet(&open, &Protection { by_hand: true, ..*protection }, part);
         if !plan.changes.is_empty() && !plan.is_refused() {
             return GuideStep::Make(Box::new(plan));

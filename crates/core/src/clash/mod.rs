@@ -7,7 +7,7 @@ mod fixtures;
 mod load;
 mod names;
 mod networks;
-mod senders;
+pub(crate) mod senders;
 mod streams;
 mod universes;
 mod world;
@@ -96,7 +96,7 @@ struct Group {
 }
 
 /// A list for people: the first few, and how many more there are.
-fn named<S: AsRef<str>>(all: impl IntoIterator<Item = S>, between: &str) -> String {
+pub(crate) fn named<S: AsRef<str>>(all: impl IntoIterator<Item = S>, between: &str) -> String {
     let all: Vec<S> = all.into_iter().collect();
     let more = all.len().saturating_sub(MOST_NAMED);
     let shown: Vec<&str> = all.iter().take(MOST_NAMED).map(AsRef::as_ref).collect();

@@ -53,18 +53,18 @@ const ENOUGH_TO_TELL: usize = 3;
 
 /// One place where a universe is sent.
 #[derive(Clone, Copy)]
-struct Sender<'s> {
-    name: &'s str,
-    protocol: Protocol,
-    span: Span,
+pub(crate) struct Sender<'s> {
+    pub(crate) name: &'s str,
+    pub(crate) protocol: Protocol,
+    pub(crate) span: Span,
 }
 
 /// One place where a universe is listened to.
 #[derive(Clone, Copy)]
-struct Listener<'s> {
-    node: &'s SheetNode,
-    port: &'s SheetPort,
-    universe: Universe,
+pub(crate) struct Listener<'s> {
+    pub(crate) node: &'s SheetNode,
+    pub(crate) port: &'s SheetPort,
+    pub(crate) universe: Universe,
 }
 
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
@@ -86,7 +86,8 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     findings
 }
 
-fn senders(sheet: &RigSheet) -> HashMap<PortAddress, Vec<Sender<'_>>> {
+/// Who sends what by the sheet: its sources, and inputs of nodes.
+pub(crate) fn senders(sheet: &RigSheet) -> HashMap<PortAddress, Vec<Sender<'_>>> {
     let mut all: HashMap<PortAddress, Vec<Sender<'_>>> = HashMap::new();
     for source in &sheet.sources {
         for block in &source.sends {
@@ -109,18 +110,19 @@ fn senders(sheet: &RigSheet) -> HashMap<PortAddress, Vec<Sender<'_>>> {
     all
 }
 
-fn listeners(sheet: &RigSheet) -> Vec<Listener<'_>> {
+/// The outputs of the sheet's nodes that have a universe.
+pub(crate) fn listeners(sheet: &RigSheet) -> Vec<Listener<'_>> {
     let outputs = sheet.nodes.iter().flat_map(|node| node.ports.iter().map(move |port| (node, port)));
     let real = outputs.filter(|(_, port)| port.direction == Direction::Out);
     real.filter_map(|(node, port)| Some(Listener { node, port, universe: port.universe.value.real()? })).collect()
 }
 
 impl Listener<'_> {
-    fn title(&self) -> String {
+    pub(crate) fn title(&self) -> String {
         format!("{} port {}", self.node.name.value, self.port.number.value)
     }
 
-    fn protocol(&self) -> Protocol {
+    pub(crate) fn protocol(&self) -> Protocol {
         self.universe.protocol()
     }
 }
@@ -131,16 +133,7 @@ fn off_by_one(
     listeners: &[Listener<'_>],
 ) -> Option<Finding> {
     let heard: HashSet<PortAddress> = listeners.iter().filter_map(|one| one.universe.port_address()).collect();
-    let all_sent = |by: i32| {
-        heard.iter().all(|address| {
-            let shifted = u64::try_from(i32::from(address.flat()) + by).ok();
-            shifted.and_then(|flat| PortAddress::new(flat).ok()).is_some_and(|sent| senders.contains_key(&sent))
-        })
-    };
-    if heard.len() < ENOUGH_TO_TELL || all_sent(0) {
-        return None;
-    }
-    let by = [-1, 1].into_iter().find(|by| all_sent(*by))?;
+    let by = shift(&heard, |address| senders.contains_key(&address))?;
     let direction = if by < 0 { "above" } else { "below" };
     let what =
         format!("all {} universes of the ports lie exactly one {direction} those that are sent", heard.len());
@@ -151,6 +144,17 @@ fn off_by_one(
     let finding = OFF_BY_ONE.finding(what, remedy).at(sheet, unsent.port.universe.span, "nobody sends this one");
     let sends = sheet.sources.iter().find_map(|source| source.sends.first())?;
     Some(finding.mended_by(format!("sheet renumber {by:+} --ports")).at(sheet, sends.span, "sent"))
+}
+
+/// By how much all of these lie beside what is sent; `None` where they do not, or are too few to tell.
+pub(crate) fn shift(heard: &HashSet<PortAddress>, is_sent: impl Fn(PortAddress) -> bool) -> Option<i32> {
+    let all_sent = |by: i32| {
+        heard.iter().all(|address| {
+            let shifted = u64::try_from(i32::from(address.flat()) + by).ok();
+            shifted.and_then(|flat| PortAddress::new(flat).ok()).is_some_and(&is_sent)
+        })
+    };
+    if heard.len() < ENOUGH_TO_TELL || all_sent(0) { None } else { [-1, 1].into_iter().find(|by| all_sent(*by)) }
 }
 
 fn nobody_sends(
@@ -188,7 +192,7 @@ fn nobody_listens(sheet: &RigSheet, listeners: &[Listener<'_>]) -> Vec<Finding> 
 }
 
 /// Runs of neighbours: "0:0:3 to 0:0:7".
-fn runs(addresses: &[PortAddress]) -> Vec<String> {
+pub(crate) fn runs(addresses: &[PortAddress]) -> Vec<String> {
     let mut runs: Vec<(PortAddress, PortAddress)> = Vec::new();
     for address in addresses {
         match runs.last_mut() {

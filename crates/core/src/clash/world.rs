@@ -95,7 +95,7 @@ static WRONG_MASK: Rule = Rule {
 static RIVALS: Rule = Rule {
     code: "W010",
     severity: Severity::Warning,
-    title: "two sources of one universe with equal priority",
+    title: "two sources of one universe, neither above the other",
     why: "their levels are merged, so neither of them is in control",
 };
 static NO_LEASE: Rule = Rule {
@@ -255,7 +255,7 @@ fn faulty(unit: &Unit) -> Option<Finding> {
 }
 
 fn about_source(source: &Source) -> Vec<Finding> {
-    let who = format!("{} ({})", source.name, source.address);
+    let who = source.title();
     let high = |sending: &Sending| sending.priority.is_some_and(|priority| priority > sacn::HIGHEST_PRIORITY);
     let too_high: Vec<String> = source
         .universes
@@ -356,8 +356,8 @@ fn no_lease(node: &FoundNode) -> Option<Finding> {
 /// Sources that send one universe now with the same priority, where the sheet does not mean so many.
 fn rivals(census: &Census, sheet: Option<&RigSheet>) -> Vec<Finding> {
     let ports = || sheet.into_iter().flat_map(|sheet| sheet.nodes.iter().flat_map(|node| &node.ports));
-    let meant = |universe: u16| {
-        let listens = |port: &&SheetPort| matches!(port.universe.value.real(), Some(Universe::Sacn(u)) if u.number() == universe);
+    let meant = |universe: Universe| {
+        let listens = |port: &&SheetPort| port.universe.value.real() == Some(universe);
         ports().filter(listens).filter_map(|port| Some(port.sources.as_ref()?.value as usize)).max().unwrap_or(1)
     };
     let contenders = contenders(census).into_iter().filter(|(universe, who)| who.len() > meant(*universe));
@@ -365,17 +365,16 @@ fn rivals(census: &Census, sheet: Option<&RigSheet>) -> Vec<Finding> {
 }
 
 /// For each universe its live sources of the highest priority, where there are several.
-fn contenders(census: &Census) -> Vec<(u16, Vec<Source>)> {
-    let mut by_universe: BTreeMap<u16, Vec<(u8, Source)>> = BTreeMap::new();
+fn contenders(census: &Census) -> Vec<(Universe, Vec<Source>)> {
+    let mut by_universe: BTreeMap<Universe, Vec<(Option<u8>, Source)>> = BTreeMap::new();
     for source in census.sources() {
-        for (universe, sending) in &source.universes {
-            let live = sending.priority.filter(|_| !sending.preview && !sending.ended && sending.heard > 0);
-            if let Some(priority) = live {
-                by_universe.entry(*universe).or_default().push((priority, source.clone()));
+        for (number, sending) in source.universes.iter().filter(|(_, sending)| sending.is_live()) {
+            if let Some(universe) = source.universe(*number) {
+                by_universe.entry(universe).or_default().push((sending.priority, source.clone()));
             }
         }
     }
-    let top = |(universe, sources): (u16, Vec<(u8, Source)>)| {
+    let top = |(universe, sources): (Universe, Vec<(Option<u8>, Source)>)| {
         let most = sources.iter().map(|(priority, _)| *priority).max()?;
         let equal: Vec<_> = sources.into_iter().filter(|(p, _)| *p == most).map(|(_, source)| source).collect();
         (equal.len() > 1).then_some((universe, equal))
@@ -383,11 +382,19 @@ fn contenders(census: &Census) -> Vec<(u16, Vec<Source>)> {
     by_universe.into_iter().filter_map(top).collect()
 }
 
-fn rivalry(universe: u16, who: &[Source]) -> Finding {
-    let who = named(who.iter().map(|source| format!("{} ({})", source.name, source.address)), " and ");
+fn rivalry(universe: Universe, who: &[Source]) -> Finding {
+    let names = named(who.iter().map(Source::title), " and ");
+    let (what, how, remedy) = match universe {
+        Universe::Sacn(number) => (
+            format!("sACN universe {}", number.number()),
+            "with equal priority",
+            "give one of them a higher priority",
+        ),
+        Universe::ArtNet(address) => (format!("Art-Net universe {address}"), "at once", "stop one of them"),
+    };
     RIVALS.finding(
-        format!("sACN universe {universe} is sent with equal priority by {who}"),
-        "give one of them a higher priority, or say sources = 2 on the sheet where both are meant",
+        format!("{what} is sent {how} by {names}"),
+        format!("{remedy}, or say sources = {} on the sheet where all are meant", who.len()),
     )
 }
 

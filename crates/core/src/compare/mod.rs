@@ -1,7 +1,10 @@
 //! Comparing what should be with what was found.
 
+mod beside;
 mod matching;
 mod power;
+mod sending;
+mod verdict;
 mod wanted;
 
 use std::collections::{BTreeSet, HashMap};
@@ -12,18 +15,23 @@ use crate::census::{Census, Device, FoundNode, Standing, Unit, Way};
 use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::kind::Kind;
-use crate::sheet::{RigSheet, SheetNode};
+use crate::sheet::{Member, RigSheet, SheetNode};
 
+pub use beside::{Beside, WasSeen};
 pub use matching::{Match, Matching};
 pub use power::{AfterPower, Kept, after_power};
+pub use verdict::{Tally, Verdict};
 pub use wanted::{Addressing, Wanted, WantedPort};
+
+/// The rules about what is sent.
+pub(crate) use sending::RULES as SENDING;
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];
 
 static MISSING: Rule = Rule {
     code: "R001",
     severity: Severity::Error,
-    title: "a node of the sheet does not answer",
+    title: "a device of the sheet does not answer",
     why: "whatever hangs on it will stay dark or silent",
 };
 static UNEXPECTED: Rule = Rule {
@@ -70,6 +78,8 @@ static UNCHECKED: Rule = Rule {
 pub struct Comparison<'a> {
     /// One row for each node of the sheet, in its order.
     pub rows: Vec<Row<'a>>,
+    /// What the sheet has besides nodes and where: desks, servers, switches.
+    pub beside: Vec<Beside<'a>>,
     /// Nodes found that are not on the sheet, in the order of their addresses.
     pub unexpected: Vec<&'a FoundNode>,
 }
@@ -107,6 +117,8 @@ pub struct Everybody<'a> {
     pub devices: &'a [Device],
     /// The subnets in which every planned address was asked by ARP or echo: who was not seen there is not there.
     pub asked_in: &'a [Subnet],
+    /// This computer's own addresses.
+    pub own: &'a [Ipv4Addr],
 }
 
 /// Devices that hold an address planned for a node that they are not, as their MAC addresses tell.
@@ -157,7 +169,11 @@ pub fn compare_all<'a>(sheet: &'a RigSheet, census: &'a Census, everybody: Every
     };
     let mut unexpected: Vec<&FoundNode> = matching.unexpected.iter().map(|i| &nodes[*i]).collect();
     unexpected.sort_by_key(|node| (node.address, node.mac));
-    Comparison { rows: sheet.nodes.iter().zip(&matching.of_sheet).map(row).collect(), unexpected }
+    Comparison {
+        rows: sheet.nodes.iter().zip(&matching.of_sheet).map(row).collect(),
+        beside: beside::all(sheet, everybody),
+        unexpected,
+    }
 }
 
 /// What is known of a planned node that answers no Art-Net.
@@ -247,6 +263,17 @@ impl<'a> Comparison<'a> {
     }
 }
 
+impl<'a> Comparison<'a> {
+    /// Only what is meant by these nodes, and by these desks, servers and switches; who is on no sheet is nobody's part.
+    #[must_use]
+    pub fn only(mut self, node: impl Fn(&SheetNode) -> bool, beside: impl Fn(Member<'a>) -> bool) -> Self {
+        self.rows.retain(|row| node(row.planned));
+        self.beside.retain(|one| beside(one.member));
+        self.unexpected.clear();
+        self
+    }
+}
+
 impl Comparison<'_> {
     /// Whether every node answers, tells everything planned, all as planned, and no other is there.
     #[must_use]
@@ -256,7 +283,8 @@ impl Comparison<'_> {
             State::NotAsked => true,
             State::Missing | State::Mute(..) | State::Ambiguous(_) => false,
         };
-        self.unexpected.is_empty() && self.rows.iter().all(fine)
+        let none_missing = self.beside.iter().all(|one| !matches!(one.seen, WasSeen::Not));
+        self.unexpected.is_empty() && self.rows.iter().all(fine) && none_missing
     }
 
     /// How many nodes were asked, and how many were not.
@@ -284,7 +312,14 @@ impl Comparison<'_> {
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
         let rows = self.rows.iter().flat_map(|row| row.findings(sheet)).chain(self.unchecked());
+        let rows = rows.chain(self.beside.iter().filter_map(|one| one.finding(sheet)));
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
+    }
+
+    /// What is sent otherwise than planned: universes and streams.
+    #[must_use]
+    pub fn sending(&self, sheet: &RigSheet, census: &Census) -> Vec<Finding> {
+        sending::findings(self, sheet, census)
     }
 
     /// What no message tells of devices that speak no Art-Net: one finding for all of them.
@@ -314,6 +349,7 @@ impl Comparison<'_> {
     pub fn absences(&self, sheet: &RigSheet) -> Vec<Finding> {
         let rows = self.rows.iter().flat_map(|row| row.findings(sheet)).chain(self.unchecked());
         let rows = rows.filter(|finding| !std::ptr::eq(finding.rule, &DIFFERENT));
+        let rows = rows.chain(self.beside.iter().filter_map(|one| one.finding(sheet)));
         rows.chain(self.unexpected.iter().map(|node| unexpected(node, sheet))).collect()
     }
 }

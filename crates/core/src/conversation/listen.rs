@@ -22,7 +22,7 @@ pub(crate) fn sightings(from_here: &Vantage, now: Duration, heard: &Heard<'_>) -
             let seen = packet.map_or_else(Vec::new, |packet| one(sighting(from_here, now, &packet)));
             (Arp::parse(frame).ok(), seen)
         }
-        Heard::Echo(from) => (None, vec![Sighting::plain(now, *from, Told::Echo)]),
+        Heard::Echo { from, .. } => (None, vec![Sighting::plain(now, *from, Told::Echo)]),
         Heard::Neighbours(table) => {
             let seen = |one: &&Neighbour| one.fresh;
             let told = |one: &Neighbour| {
@@ -66,7 +66,7 @@ pub(crate) fn sighting(
             let address = lldp.management.unwrap_or(Ipv4Addr::UNSPECIFIED);
             Some((from_mac, address, false, Told::Lldp(Box::new(lldp.clone()))))
         }
-        Carries::Other { from } | Carries::EchoRequest { from } => {
+        Carries::Other { from } | Carries::EchoRequest { from, .. } => {
             to_everybody.then_some((from_mac, *from, false, Told::Traffic))
         }
     };

@@ -46,7 +46,7 @@ pub use http::{MOST_BODY, Request, Response};
 pub use lease::{Lease, LeaseEnd, Leased};
 pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
-pub use reach::Reach;
+pub use reach::{Answers, Hold, Reach, Reached};
 pub use survey::{Concern, Extent, Glimpse, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
@@ -112,7 +112,12 @@ pub enum Heard<'a> {
     /// An IP packet without its frame, from a file.
     Packet(&'a [u8]),
     /// Somebody answered an echo request.
-    Echo(Ipv4Addr),
+    Echo {
+        /// Who.
+        from: Ipv4Addr,
+        /// Which one.
+        number: u16,
+    },
     /// The system's table of neighbours.
     Neighbours(&'a [Neighbour]),
     /// Something became of a link.
@@ -165,6 +170,8 @@ pub enum Outgoing {
         seat: usize,
         /// To whom.
         to: Ipv4Addr,
+        /// Which one, as the answer will say.
+        number: u16,
     },
     /// A datagram that only makes the system look for an address: nobody need hear it.
     Knock {

@@ -105,7 +105,7 @@ impl Probe {
             return send(Outgoing::Frame(Arp::probe(own, to).to_bytes()));
         }
         if vantage.means.echo {
-            send(Outgoing::Echo { seat, to });
+            send(Outgoing::Echo { seat, to, number: 1 });
         }
         send(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: super::outbox::poll() });
         if vantage.means.neighbours && self.asked.is_multiple_of(3) {

@@ -47,7 +47,9 @@ pub struct Page {
 #[must_use]
 pub fn catalogue() -> Vec<&'static Rule> {
     let mut rules = clash::RULES.concat();
-    rules.extend([crate::compare::RULES, crate::change::RULES, crate::fill::RULES].concat());
+    rules.extend(
+        [crate::compare::RULES, crate::compare::SENDING, crate::change::RULES, crate::fill::RULES].concat(),
+    );
     rules.extend(crate::adapter::rules());
     rules.sort_by_key(|rule| rule.code);
     rules

@@ -6,6 +6,7 @@ use std::time::Duration;
 use lantern_wire::sacn;
 
 use super::{Asker, join};
+use crate::Protocol;
 use crate::census::{News, Sighting, Told};
 use crate::conversation::{Outgoing, SurveyPlan};
 
@@ -43,7 +44,7 @@ impl Asker for Listener {
 
     fn hear(&mut self, _: Duration, sighting: &Sighting, _: &News, out: &mut Vec<Outgoing>) {
         match &sighting.told {
-            Told::Levels { universe, .. } => self.join(&[*universe], out),
+            Told::Levels(levels) if levels.protocol == Protocol::Sacn => self.join(&[levels.universe], out),
             Told::Universes { universes, .. } => self.join(universes, out),
             _ => {}
         }

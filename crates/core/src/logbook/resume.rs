@@ -18,11 +18,13 @@ use crate::sheet::RigSheet;
 /// up on its way, and some take their time. What a program that was killed had sent is waited for that long.
 pub const SETTLES: Duration = Duration::from_secs(10);
 
-/// Whether a run was killed or broken off with orders under way, of which nobody knows whether they will be obeyed.
+/// Whether a run was killed, or broken off with orders under way, of which nobody knows whether they will be obeyed. Of one that was
+/// killed even an answer from before its last order may be under way still, and would be taken for the truth.
 #[must_use]
 pub fn is_unsettled(run: &Run) -> bool {
+    let was_killed = run.ended.is_none() && !run.sent.is_empty();
     let is_open = |stage| matches!(stage, Stage::Sending | Stage::Repeating | Stage::BrokenOff);
-    run.last_steps().values().any(|taken| is_open(taken.step.stage))
+    was_killed || run.last_steps().values().any(|taken| is_open(taken.step.stage))
 }
 
 /// How far a run came, in words.

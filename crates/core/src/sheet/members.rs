@@ -1,5 +1,7 @@
 //! What other parts of the sheet refer to by name: nodes, sources and switches.
 
+use std::net::Ipv4Addr;
+
 use super::place::{Placed, Span};
 use super::{RigSheet, SheetNode, Source, Switch, WantedAddress};
 
@@ -61,6 +63,15 @@ impl<'s> Member<'s> {
             Self::Node(node) => node.area.as_ref(),
             Self::Source(source) => source.area.as_ref(),
             Self::Switch(switch) => switch.area.as_ref(),
+        }
+    }
+
+    /// Its address, where the sheet has one for it.
+    #[must_use]
+    pub fn fixed_address(self) -> Option<Ipv4Addr> {
+        match self.address() {
+            Some((WantedAddress::Fixed(address), _)) => Some(address),
+            _ => None,
         }
     }
 

@@ -25,13 +25,13 @@ mod source;
 mod stream;
 mod switch;
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
 use crate::sheet::kind::{Kind, KindBook};
-use crate::universe::DeskBase;
+use crate::universe::{DeskBase, Universe};
 
 pub use area::{Area, Class};
 pub use edit::Edits;
@@ -83,6 +83,17 @@ pub struct RigSheet {
 }
 
 impl RigSheet {
+    /// The universes that its ports take or give by sACN, each once.
+    #[must_use]
+    pub fn sacn_universes(&self) -> Vec<u16> {
+        let ports = self.nodes.iter().flat_map(|node| &node.ports);
+        let sacn = ports.filter_map(|port| match port.universe.value.real() {
+            Some(Universe::Sacn(universe)) => Some(universe.number()),
+            _ => None,
+        });
+        sacn.collect::<BTreeSet<u16>>().into_iter().collect()
+    }
+
     /// Whether what stands at this address, or is this device, must never be touched.
     #[must_use]
     pub fn is_locked(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {

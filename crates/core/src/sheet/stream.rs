@@ -76,6 +76,15 @@ impl Carried {
 }
 
 impl SheetStream {
+    /// Its group and port, where they are decided.
+    #[must_use]
+    pub const fn fixed_group(&self) -> Option<SocketAddrV4> {
+        match self.group.value {
+            WantedGroup::Fixed(socket) => Some(socket),
+            WantedGroup::Fill => None,
+        }
+    }
+
     /// What it takes of a link; `None` where the sheet does not tell enough.
     #[must_use]
     pub fn load(&self) -> Option<Rate> {

@@ -1,5 +1,4 @@
 //! Runs a conversation against simulated nodes under a virtual clock.
-#![allow(dead_code, reason = "each test file uses its own part")]
 
 use std::collections::BTreeMap;
 use std::net::{Ipv4Addr, SocketAddrV4};
@@ -17,6 +16,7 @@ use proptest::prelude::ProptestConfig;
 use proptest::test_runner::FileFailurePersistence;
 
 pub(crate) mod dice;
+pub(crate) mod frames;
 pub(crate) mod night;
 
 pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);

@@ -1,6 +1,5 @@
 //! A whole night: a sheet, a rig, and a program that plans, applies, is killed, goes on and takes back. All that outlives a
 //! sitting of the program is the logbook, as far as it was written before.
-#![allow(clippy::print_stderr, reason = "to look at one seed")]
 
 use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
@@ -133,7 +132,7 @@ impl Night {
             own: &[GUEST],
             ..super::protection(&census, Some(&self.sheet), &seats)
         };
-        make(&protection, Everybody { devices: &devices, asked_in: &from.subnets })
+        make(&protection, Everybody { devices: &devices, asked_in: &from.subnets, own: &[GUEST] })
     }
 
     /// The program applies the sheet, or goes on with what it began. Whoever watches sees the ground at every event, and says

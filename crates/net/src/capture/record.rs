@@ -83,12 +83,12 @@ impl Recorder {
         }
     }
 
-    pub(crate) fn echo_request(&mut self, at: Duration, from: Ipv4Addr, to: Ipv4Addr) {
-        self.write(PACKETS, at, &packets::echo_request(from, to));
+    pub(crate) fn echo_request(&mut self, at: Duration, from: Ipv4Addr, to: Ipv4Addr, number: u16) {
+        self.write(PACKETS, at, &packets::echo_request(from, to, number));
     }
 
-    pub(crate) fn echo_reply(&mut self, at: Duration, from: Ipv4Addr, to: Ipv4Addr) {
-        self.write(PACKETS, at, &packets::echo_reply(from, to));
+    pub(crate) fn echo_reply(&mut self, at: Duration, from: Ipv4Addr, to: Ipv4Addr, number: u16) {
+        self.write(PACKETS, at, &packets::echo_reply(from, to, number));
     }
 
     pub(crate) fn neighbours(&mut self, at: Duration, table: &[Neighbour]) {

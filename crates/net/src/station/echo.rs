@@ -28,17 +28,19 @@ impl Echoes {
         Ok(socket.into())
     }
 
-    /// A request as the system wants it.
-    pub(crate) const fn request() -> [u8; 8] {
-        [REQUEST, 0, 0, 0, 0, 0, 0, 1]
+    /// A request of this number, as the system wants it.
+    pub(crate) const fn request(number: u16) -> [u8; 8] {
+        let [high, low] = number.to_be_bytes();
+        [REQUEST, 0, 0, 0, 0, 0, high, low]
     }
 
-    /// Who answered, where this is an answer.
-    pub(crate) fn answered(from: SocketAddr, bytes: &[u8]) -> Option<Ipv4Addr> {
+    /// Who answered which request, where this is an answer.
+    pub(crate) fn answered(from: SocketAddr, bytes: &[u8]) -> Option<(Ipv4Addr, u16)> {
         let SocketAddr::V4(from) = from else { return None };
         // Some systems put the IP header in front.
         let message = if bytes.first().is_some_and(|byte| byte >> 4 == 4) { bytes.get(20..)? } else { bytes };
-        (message.first() == Some(&REPLY)).then(|| *SocketAddrV4::ip(&from))
+        let number = u16::from_be_bytes(message.get(6..8)?.try_into().ok()?);
+        (message.first() == Some(&REPLY)).then(|| (*SocketAddrV4::ip(&from), number))
     }
 }
 
@@ -49,10 +51,11 @@ mod tests {
     #[test]
     fn only_replies_are_answers_with_or_without_the_ip_header() {
         let from = SocketAddr::from(([10, 40, 1, 1], 0));
-        let answered = Some(Ipv4Addr::new(10, 40, 1, 1));
-        assert_eq!(Echoes::answered(from, &[0, 0, 0, 0, 0, 0, 0, 1]), answered);
-        assert_eq!(Echoes::answered(from, &[&[0x45; 20][..], &[0; 8]].concat()), answered);
-        assert_eq!(Echoes::answered(from, &Echoes::request()), None);
+        let answered = |number| Some((Ipv4Addr::new(10, 40, 1, 1), number));
+        assert_eq!(Echoes::answered(from, &[0, 0, 0, 0, 0, 0, 1, 2]), answered(0x0102));
+        assert_eq!(Echoes::answered(from, &[&[0x45; 20][..], &[0; 8]].concat()), answered(0));
+        assert_eq!(Echoes::answered(from, &[0, 0, 0, 0]), None);
+        assert_eq!(Echoes::answered(from, &Echoes::request(1)), None);
         assert_eq!(Echoes::answered(from, &[]), None);
     }
 }

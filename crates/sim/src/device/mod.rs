@@ -1,9 +1,10 @@
 //! One simulated device that is no Art-Net node: a plain host, and whatever it does besides.
 //!
-//! What it does are its roles, each a small state machine of its own: a source of sACN, somebody who tells services, who
+//! What it does are its roles, each a small state machine of its own: a source of levels, somebody who tells services, who
 //! announces streams, a target of LLRP, a screen, a DHCP server, a switch that speaks LLDP, an IGMP querier.
 
 mod announcer;
+mod art_net_source;
 mod body;
 mod dhcp_server;
 mod llrp_target;
@@ -28,6 +29,7 @@ pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 pub use web::WebSetup;
 
 use announcer::Announcer;
+use art_net_source::ArtNetSource;
 use body::Body;
 use dhcp_server::DhcpServer;
 use llrp_target::LlrpTarget;
@@ -117,6 +119,9 @@ impl SimDevice {
         let mut roles: Vec<Box<dyn Role>> = Vec::new();
         if let Some(sacn) = &setup.sacn {
             roles.push(Box::new(SacnSource::new(&setup, sacn)));
+        }
+        if let Some(art_net) = &setup.art_net {
+            roles.push(Box::new(ArtNetSource::new(&setup, art_net)));
         }
         if !setup.services.is_empty() {
             roles.push(Box::new(Responder::new(&setup)));

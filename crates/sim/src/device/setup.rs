@@ -42,6 +42,8 @@ pub struct DeviceSetup {
     pub every: Duration,
     /// What it sends by sACN.
     pub sacn: Option<SacnSetup>,
+    /// What it sends by Art-Net.
+    pub art_net: Option<ArtNetSetup>,
     /// Services it tells by DNS-SD.
     #[serde(default)]
     pub services: Vec<ServiceSetup>,
@@ -74,6 +76,17 @@ pub struct SacnSetup {
     /// Its priority.
     #[serde(default = "usual_priority")]
     pub priority: u8,
+}
+
+/// What a source of Art-Net sends.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ArtNetSetup {
+    /// Its Port-Addresses.
+    pub universes: Vec<u16>,
+    /// To whom; empty for everybody.
+    #[serde(default)]
+    pub to: Vec<Ipv4Addr>,
 }
 
 /// A service.

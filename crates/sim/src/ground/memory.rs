@@ -221,13 +221,13 @@ impl MemoryGround {
                     Arp { from: mac, to: guest, target_mac: guest, target: asks.sender, ..answer }.to_bytes()
                 })
                 .collect(),
-            (_, Ok(Packet { link: Some(link), carries: Carries::EchoRequest { .. } })) => {
+            (_, Ok(Packet { link: Some(link), carries: Carries::EchoRequest { number, .. } })) => {
                 let asked = self.present().find(|(mac, _)| *mac == link.to);
                 let quiet = |(mac, _): &(MacAddress, Ipv4Addr)| {
                     self.devices.iter().any(|device| device.setup().mac == *mac && !device.setup().echo)
                 };
                 let answer = asked.filter(|one| !quiet(one)).map(|(mac, address)| {
-                    let reply = packet::echo_packet(false, address, *self.guest.ip(), 0);
+                    let reply = packet::echo_packet(false, address, *self.guest.ip(), 0, number);
                     [&guest.0[..], &mac.0, &[8, 0], &reply].concat()
                 });
                 answer.into_iter().collect()
@@ -449,7 +449,10 @@ impl MemoryGround {
         let (mac, source) = (self.devices[index].setup().mac, self.devices[index].ip().address);
         while let Some(said) = self.devices[index].next_utterance() {
             match said {
-                Utterance::Speech(speech) => self.say(mac, source, speech),
+                Utterance::Speech(speech) => {
+                    self.say_to_nodes(source, &speech);
+                    self.say(mac, source, speech);
+                }
                 Utterance::Frame(frame) if self.has_frames() => self.carry_frame(frame),
                 Utterance::Frame(_) => {}
             }
@@ -462,6 +465,27 @@ impl MemoryGround {
             self.carry_on_link(Party::Guest, link, LinkStep::Heard(heard));
         }
         self.alarms.set(Party::Device(index), self.devices[index].wake_at());
+    }
+
+    /// What a device says on the Art-Net port reaches the nodes it is for.
+    fn say_to_nodes(&mut self, source: Ipv4Addr, speech: &Speech) {
+        let is_for = |address: Ipv4Addr| match speech.to {
+            Destination::Everybody => true,
+            Destination::One(to) => *to.ip() == address && to.port() == PORT,
+            Destination::Broadcast(_) | Destination::Group(_) => false,
+        };
+        let nodes = (0..self.nodes.len()).filter(|i| speech.port == PORT && is_for(self.nodes[*i].address()));
+        let parcel = |index| Parcel {
+            to: Party::Node(index),
+            from: SocketAddrV4::new(source, PORT),
+            port: PORT,
+            to_everybody: speech.to == Destination::Everybody,
+            bytes: speech.bytes.clone(),
+            frame: Vec::new(),
+            link: None,
+        };
+        let parcels: Vec<Parcel> = nodes.map(parcel).collect();
+        parcels.into_iter().for_each(|parcel| self.carry(&parcel));
     }
 
     fn say(&mut self, mac: MacAddress, source: Ipv4Addr, speech: Speech) {

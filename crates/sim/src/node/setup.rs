@@ -70,6 +70,8 @@ pub struct PagePorts {
     pub both: Vec<u8>,
     /// Slots (0–3) that combine two sources.
     pub merging: Vec<u8>,
+    /// Slots (0–3) of outputs to which no data comes, before it hears some.
+    pub idle: Vec<u8>,
     /// Slots (0–3) that are no ports: the others move up.
     pub gaps: Vec<u8>,
 }
@@ -124,6 +126,10 @@ impl NodeSetup {
         for merging in &page.merging {
             let output = &mut ports[usize::from(merging & 3)].output_a;
             *output = output.with(3, true);
+        }
+        for idle in &page.idle {
+            let output = &mut ports[usize::from(idle & 3)].output_a;
+            *output = output.with(7, false);
         }
         let able = self.model.is_able();
         if self.has(Quirk::CountsZero) {

@@ -34,13 +34,13 @@ fn setup() -> NodeSetup {
     }
 }
 
-/// Runs the node on until `until` and gives what it says.
-fn run(node: &mut SimNode, until: Duration) -> Vec<(Destination, Message)> {
+/// Runs the node on until `until` and gives what it says, for as long as the tests run.
+fn run(node: &mut SimNode, until: Duration) -> Vec<(Destination, Message<'static>)> {
     while let Some(at) = node.wake_at().filter(|at| *at <= until) {
         node.wake(at);
     }
     let said = std::iter::from_fn(|| node.next_speech());
-    said.map(|speech| (speech.to, Message::parse(&speech.bytes).unwrap())).collect()
+    said.map(|speech| (speech.to, Message::parse(speech.bytes.leak()).unwrap())).collect()
 }
 
 fn poll_replies(node: &mut SimNode, now: Duration) -> Vec<PollReply> {

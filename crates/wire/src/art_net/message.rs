@@ -1,12 +1,14 @@
 //! Any Art-Net message.
 
-use super::{Address, FirmwareMaster, FirmwareReply, Input, IpProg, IpProgReply, OpCode, Poll, PollReply, header};
+use super::{
+    Address, Dmx, FirmwareMaster, FirmwareReply, Input, IpProg, IpProgReply, OpCode, Poll, PollReply, header,
+};
 use crate::WireError;
 
 /// A datagram read as the message it says it is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Message {
+pub enum Message<'a> {
     /// A controller asks who is there.
     Poll(Poll),
     /// A node says who it is.
@@ -17,6 +19,8 @@ pub enum Message {
     IpProgReply(IpProgReply),
     /// A controller sets names, universes and port behaviour.
     Address(Box<Address>),
+    /// Somebody sends levels.
+    Dmx(Dmx<'a>),
     /// A controller switches inputs on and off.
     Input(Input),
     /// A controller sends one block of a file.
@@ -27,18 +31,19 @@ pub enum Message {
     Other(OpCode),
 }
 
-impl Message {
+impl<'a> Message<'a> {
     /// Reads one datagram.
     ///
     /// # Errors
     /// When it is not Art-Net, or ends before its message does.
-    pub fn parse(datagram: &[u8]) -> Result<Self, WireError> {
+    pub fn parse(datagram: &'a [u8]) -> Result<Self, WireError> {
         Ok(match header::parse(datagram)? {
             OpCode::POLL => Self::Poll(Poll::parse(datagram)?),
             OpCode::POLL_REPLY => Self::PollReply(Box::new(PollReply::parse(datagram)?)),
             OpCode::IP_PROG => Self::IpProg(IpProg::parse(datagram)?),
             OpCode::IP_PROG_REPLY => Self::IpProgReply(IpProgReply::parse(datagram)?),
             OpCode::ADDRESS => Self::Address(Box::new(Address::parse(datagram)?)),
+            OpCode::DMX => Self::Dmx(Dmx::parse(datagram)?),
             OpCode::INPUT => Self::Input(Input::parse(datagram)?),
             OpCode::FIRMWARE_MASTER => Self::FirmwareMaster(FirmwareMaster::parse(datagram)?),
             OpCode::FIRMWARE_REPLY => Self::FirmwareReply(FirmwareReply::parse(datagram)?),

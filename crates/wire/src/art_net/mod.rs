@@ -4,6 +4,7 @@
 //! big-endian except where a file says otherwise, since the standard mixes both.
 
 mod address;
+mod dmx;
 mod firmware;
 mod flags;
 mod header;
@@ -16,6 +17,7 @@ mod poll;
 mod poll_reply;
 
 pub use address::{Address, Command, Program};
+pub use dmx::Dmx;
 pub use firmware::{BlockKind, FirmwareMaster, FirmwareReply, ReplyWord};
 pub use flags::{
     DataLoss, GoodInput, GoodOutputA, GoodOutputB, Indicators, PollFlags, PortType, Status1, Status2, Status3,

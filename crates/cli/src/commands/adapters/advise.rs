@@ -4,8 +4,8 @@ use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 
 use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise, choose};
-use lantern_core::census::Census;
-use lantern_core::conversation::{Claim, Reach};
+use lantern_core::census::{Census, Way, Ways};
+use lantern_core::conversation::{Claim, Means, Reach, Vantage};
 use lantern_net::{Station, Wants, missing_rights};
 use serde::Serialize;
 
@@ -139,7 +139,9 @@ fn routed(computer: &Computer, target: &Target, out: &mut Out) -> Result<Option<
         let (Some(gateway), Some(own)) = (adapter.gateways.first(), adapter.addresses.first()) else { continue };
         let choice = choose(&computer.adapters, Some(&adapter.name), None)?;
         let station = Station::open(&choice, &Wants { echo: true, ..Wants::default() }, adapter.mac)?;
-        let mut reach = Reach::new(to);
+        let means = Means { echo: true, ..Means::default() };
+        let vantage = Vantage { means, ..Vantage::of_seats(choice.seats.clone()) };
+        let mut reach = Reach::new(vantage, &[to], Ways::only(&[Way::Echo]), 3);
         let progress = out.progress();
         progress.show(format!("asking whether {to} answers through {gateway}"));
         run_whole(&mut reach, &station, |_, _, _| Ok(()))?;

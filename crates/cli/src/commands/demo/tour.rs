@@ -101,7 +101,7 @@ pub(super) fn run(folder: &Folder, ground: &Ground, whole: bool, out: &mut Out) 
 
     told(out, "Last, the proof: does every node answer as planned?")?;
     let checked = tour.step(&format!("check {}", mended.display()), (8, 2), out, |out| {
-        check::run(&check::Args { on, after_power_cycle: false }, out)
+        check::run(&check::Args::of_all(on.sheet), out)
     })?;
 
     out.line("")?;

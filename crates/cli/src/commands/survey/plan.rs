@@ -9,9 +9,8 @@ use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
 use lantern_core::conversation::{Extent, Survey, SurveyPlan, ports_of};
 use lantern_core::diagnosis::Limits;
-use lantern_core::sheet::SheetNode;
 use lantern_core::sheet::kind::KindBook;
-use lantern_core::universe::Universe;
+use lantern_core::sheet::{RigSheet, SheetNode};
 use lantern_net::{Lack, Recorder, Traffic, Wants, drops_foreign};
 
 use super::Args;
@@ -65,7 +64,7 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
         likely,
         ranges: if args.range.is_empty() { base.ranges } else { args.range.clone() },
         calls,
-        universes: universes(session),
+        universes: session.sheet().map(RigSheet::sacn_universes).unwrap_or_default(),
         pace: args.pace,
         ..base
     }
@@ -82,16 +81,6 @@ fn likely(args: &Args, session: &Session, known: &[Remembered]) -> Vec<Ipv4Addr>
         |address: &Ipv4Addr| args.range.is_empty() || args.range.iter().any(|range| range.contains(*address));
     let all = of_sheet.chain(earlier).chain(factory);
     all.filter(|address| asked(address) && seen.insert(*address)).take(MOST_LIKELY).collect()
-}
-
-/// The universes of sACN on the sheet.
-fn universes(session: &Session) -> Vec<u16> {
-    let ports = session.sheet().into_iter().flat_map(|sheet| sheet.nodes.iter().flat_map(|node| &node.ports));
-    let sacn = ports.filter_map(|port| match port.universe.value.real() {
-        Some(Universe::Sacn(universe)) => Some(universe.number()),
-        _ => None,
-    });
-    sacn.collect()
 }
 
 /// Says before a long sweep what it will do.

@@ -6,13 +6,14 @@ use clap::ValueEnum;
 use lantern_core::MacAddress;
 use lantern_core::census::{Census, Device, FoundNode, Standing, Stream, Surroundings, Way};
 use lantern_core::compare::{State, compare};
+use lantern_core::universe::Universe;
 
 use super::Outcome;
 use crate::commands::universes;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::memory::Remembered;
-use crate::output::{Cell, Out, Table, Tone, findings, wrapped};
+use crate::output::{Cell, Out, Table, Tone, counted, findings, wrapped};
 
 /// The most rows of a table; more than that nobody reads under pressure.
 const MOST_ROWS: usize = 400;
@@ -198,7 +199,7 @@ fn summary(outcome: &Outcome) -> String {
     let sources = census.sources();
     if !sources.is_empty() {
         let universes: usize = sources.iter().map(|source| source.universes.len()).sum();
-        parts.push(format!("{} sACN sources with {universes} universes", sources.len()));
+        parts.push(format!("{} with {universes} universes", counted(sources.len(), "source")));
     }
     let streams = census.streams();
     if !streams.is_empty() {
@@ -319,16 +320,17 @@ fn listing(part: Part, census: &Census) -> Table {
 }
 
 fn universe_table(census: &Census) -> Table {
-    let mut by_universe: BTreeMap<u16, Vec<Vec<Cell>>> = BTreeMap::new();
+    let mut by_universe: BTreeMap<Universe, Vec<Vec<Cell>>> = BTreeMap::new();
     for source in census.sources() {
-        for (universe, sending) in &source.universes {
-            let state = match (sending.priority, sending.ended, sending.preview) {
+        for (number, sending) in &source.universes {
+            let Some(universe) = source.universe(*number) else { continue };
+            let state = match (sending.heard, sending.ended, sending.preview) {
+                (0, ..) => "told, no levels heard",
                 (_, true, _) => "ended",
                 (_, _, true) => "preview only",
-                (Some(_), ..) => "live",
-                (None, ..) => "told, no levels heard",
+                _ => "live",
             };
-            by_universe.entry(*universe).or_default().push(vec![
+            by_universe.entry(universe).or_default().push(vec![
                 universe.to_string().into(),
                 source.name.to_string().into(),
                 source.address.to_string().into(),
@@ -338,8 +340,8 @@ fn universe_table(census: &Census) -> Table {
             ]);
         }
     }
-    let mut table = Table::new(&["sACN universe", "source", "address", "priority", "a second", "state"])
-        .unbroken(&["address"]);
+    let mut table =
+        Table::new(&["universe", "source", "address", "priority", "a second", "state"]).unbroken(&["address"]);
     by_universe.into_values().flatten().take(MOST_ROWS).for_each(|row| table.row(row));
     table
 }

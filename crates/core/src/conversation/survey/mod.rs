@@ -220,7 +220,7 @@ impl Survey {
 
     fn hear_packet(&mut self, now: Duration, packet: &Packet<'_>) {
         match &packet.carries {
-            Carries::EchoRequest { from } if self.plan.vantage.is_own(*from) => self.echo_asked = true,
+            Carries::EchoRequest { from, .. } if self.plan.vantage.is_own(*from) => self.echo_asked = true,
             Carries::Udp { from, .. } if self.plan.vantage.is_own(*from.ip()) => self.asked = true,
             _ => {}
         }
@@ -396,7 +396,7 @@ impl Conversation for Survey {
             }
             Heard::Link(link, news) => self.hear_link(now, *link, *news),
             Heard::Page(link, page) => self.hear_page(now, *link, *page),
-            Heard::Echo(from) => {
+            Heard::Echo { from, .. } => {
                 self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });
             }
             Heard::Neighbours(table) => {

@@ -11,7 +11,7 @@ use crate::census::{FoundNode, NodeName, Viewpoint, Way, Ways};
 use crate::conversation::pace::Pace;
 use crate::conversation::{Means, Seat, Vantage};
 use crate::secret::Secrets;
-use crate::sheet::{RigSheet, SheetNode};
+use crate::sheet::{Member, RigSheet, SheetNode};
 
 /// The most addresses a second the system is made to look for.
 const MOST_LOOKED_FOR: u32 = 300;
@@ -83,11 +83,22 @@ impl Concern {
     /// Every node of a sheet.
     #[must_use]
     pub fn of_sheet(sheet: &RigSheet) -> Self {
-        let nodes = &sheet.nodes;
+        Self::of_part(sheet, |_| true)
+    }
+
+    /// These nodes of a sheet, and every desk, server and switch on it.
+    #[must_use]
+    pub fn of_part(sheet: &RigSheet, meant: impl Fn(&SheetNode) -> bool) -> Self {
+        let nodes: Vec<&SheetNode> = sheet.nodes.iter().filter(|node| meant(node)).collect();
+        let others = sheet.members().filter(|member| !matches!(member, Member::Node(_)));
         Self::These {
             macs: nodes.iter().filter_map(|node| Some(node.mac.as_ref()?.value)).collect(),
             names: nodes.iter().map(|node| node.name.value.to_lowercase()).collect(),
-            addresses: nodes.iter().filter_map(SheetNode::fixed_address).collect(),
+            addresses: nodes
+                .iter()
+                .filter_map(|node| node.fixed_address())
+                .chain(others.filter_map(Member::fixed_address))
+                .collect(),
         }
     }
 

@@ -54,7 +54,9 @@ impl Survey {
                 let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| self.plan.vantage.seats[seat].own);
                 Outgoing::Frame(Arp { sender, ..Arp::probe(own, address) }.to_bytes())
             }
-            None if self.plan.vantage.means.echo => Outgoing::Echo { seat: seat.unwrap_or(0), to: address },
+            None if self.plan.vantage.means.echo => {
+                Outgoing::Echo { seat: seat.unwrap_or(0), to: address, number: 1 }
+            }
             None => self.outbox.knocking(address),
         }
     }
@@ -70,12 +72,13 @@ impl Survey {
                         self.plan.vantage.seats[seat].own,
                         address,
                         self.plan.vantage.mark,
+                        1,
                     );
                     self.outbox.send_in_turn(Outgoing::Frame(frame));
                 }
                 // Its MAC address comes with the answer to this.
                 (Some(_), None) => self.knock(address),
-                (None, _) => self.outbox.send_in_turn(Outgoing::Echo { seat, to: address }),
+                (None, _) => self.outbox.send_in_turn(Outgoing::Echo { seat, to: address, number: 1 }),
             }
         }
     }

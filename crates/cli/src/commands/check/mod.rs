@@ -1,0 +1,207 @@
+//! `check`: does every node answer, and is it as planned.
+
+mod answer;
+mod junit;
+mod power;
+mod repeat;
+mod show;
+
+use std::path::PathBuf;
+
+use lantern_core::change::Part;
+use lantern_core::clash::{is_same_name, world_clashes};
+use lantern_core::compare::{Comparison, State, compare_all, held_addresses};
+use lantern_core::conversation::Concern;
+use lantern_core::finding::{Finding, Severity};
+use lantern_core::pattern::Pattern;
+use lantern_core::sheet::{Member, RigSheet, SheetNode};
+
+use super::named;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::{SheetFile, write_over};
+use crate::output::{Out, findings};
+use crate::session::{Look, Session};
+
+use repeat::Until;
+
+/// Ask every device on the sheet to answer, and compare each with the plan
+///
+/// Changes nothing. Asks in every way there is, those that speak no Art-Net by ARP and echo; desks, servers and switches of the
+/// sheet too. Holds what is sent against what is planned: universes and streams. Ends with 1 when a device is missing,
+/// different, not on the sheet, or did not tell everything planned, and when two devices hold one address.
+#[derive(Debug, Default, clap::Args)]
+pub(crate) struct Args {
+    /// The rig sheet; without it, the only *.rig.toml in this folder
+    #[arg(value_name = "FILE.rig.toml")]
+    sheet: Option<PathBuf>,
+
+    /// The adapter that leads to the rig: its name, its label or one of its addresses
+    #[arg(long, value_name = "NAME|LABEL|ADDRESS")]
+    adapter: Option<String>,
+
+    /// Only these nodes of the sheet, as in 'quay-*'; may be given several times
+    #[arg(long, value_name = "NAME")]
+    node: Vec<Pattern>,
+
+    /// Only the devices of this area; may be given several times
+    #[arg(long, value_name = "AREA")]
+    area: Vec<String>,
+
+    /// Look again and again: until-all answer, so many times, or for a time as 30s or 5m; says what changes meanwhile
+    #[arg(long, value_name = "UNTIL", conflicts_with = "after_power_cycle")]
+    repeat: Option<Until>,
+
+    /// Write the result as a test report in the JUnit form too, a case for each device and each finding
+    #[arg(long, value_name = "FILE.xml")]
+    junit: Option<PathBuf>,
+
+    /// Then walk me through a power cycle: switch the nodes off and on, and see what they have kept
+    #[arg(long)]
+    after_power_cycle: bool,
+}
+
+impl Args {
+    /// Everything on this sheet.
+    pub(crate) fn of_all(sheet: PathBuf) -> Self {
+        Self { sheet: Some(sheet), ..Self::default() }
+    }
+}
+
+/// A check that can be made again and again.
+struct Check<'a> {
+    session: &'a Session,
+    file: &'a SheetFile,
+    part: Part,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    let file = SheetFile::one(args.sheet.as_deref())?;
+    if args.sheet.is_none() {
+        out.note(&format!("using the sheet {}", file.path.display()))?;
+    }
+    let part = named::part(&file, &args.node, &args.area, Vec::new())?;
+    let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
+    let check = Check { session: &session, file, part };
+    let (look, rounds, mut lost) = match args.repeat {
+        Some(until) => {
+            let (look, rounds) = repeat::rounds(&check, until, out)?;
+            (look, rounds, false)
+        }
+        None => (check.look(out)?, Vec::new(), false),
+    };
+    // A dropout in between is one, whatever the last look says; only who waited for all waited for that.
+    lost |= args.repeat != Some(Until::All) && rounds.iter().any(|round| round.tally.fail > 0);
+    let look = if args.after_power_cycle {
+        let (after, not_kept) = power::power_cycle(&session, &look, out)?;
+        lost = not_kept;
+        after
+    } else {
+        look
+    };
+    let sheet = &file.sheet;
+    let (comparison, found) = check.judged(&look);
+    if let Some(path) = &args.junit {
+        write_over(path, &junit::report(&comparison, sheet, &found))?;
+    }
+    let exit = if lost { Exit::Wrong } else { Exit::of(&found) };
+    if out.is_json() {
+        out.object(&answer::answer(&comparison, sheet, &found, &rounds))?;
+        return Ok(exit);
+    }
+    check.show(&comparison, &look, &found, out)?;
+    Ok(exit)
+}
+
+impl Check<'_> {
+    fn means(&self, node: &SheetNode) -> bool {
+        self.part.means(Some(&self.file.sheet), node)
+    }
+
+    /// Whether a desk, server or switch is meant.
+    fn means_beside(&self, member: Member<'_>) -> bool {
+        let area = member.area().and_then(|area| self.file.sheet.areas.get(area.value));
+        self.part.nodes.is_empty() && self.part.has_area(area.map(|area| area.name.value.as_str()))
+    }
+
+    fn is_part(&self) -> bool {
+        !self.part.nodes.is_empty() || !self.part.areas.is_empty()
+    }
+
+    /// Looks who is there now.
+    fn look(&self, out: &mut Out) -> Result<Look, Failure> {
+        let sheet = &self.file.sheet;
+        let concern = Concern::of_part(sheet, |node| self.means(node));
+        let meant = sheet.nodes.iter().filter(|node| self.means(node)).filter_map(SheetNode::fixed_address);
+        let others =
+            sheet.members().filter(|member| !matches!(member, Member::Node(_)) && self.means_beside(*member));
+        let addresses = meant.chain(others.filter_map(Member::fixed_address)).collect();
+        let universes = if self.is_part() { Vec::new() } else { sheet.sacn_universes() };
+        self.session.look_and_listen(concern, addresses, universes, out)
+    }
+
+    /// What was seen, held against the sheet, and everything that is wrong.
+    fn judged<'a>(&'a self, look: &'a Look) -> (Comparison<'a>, Vec<Finding>) {
+        let sheet = &self.file.sheet;
+        let whole = compare_all(sheet, &look.census, look.everybody());
+        // What is sent is the business of the whole rig.
+        let comparison = if self.is_part() {
+            whole.only(|node| self.means(node), |member| self.means_beside(member))
+        } else {
+            whole
+        };
+        let mut found = comparison.findings(sheet);
+        found.extend(self.around(&comparison, look));
+        (comparison, found)
+    }
+
+    fn around(&self, comparison: &Comparison<'_>, look: &Look) -> Vec<Finding> {
+        let sheet = &self.file.sheet;
+        let sending = if self.is_part() { Vec::new() } else { comparison.sending(sheet, &look.census) };
+        around(look, sheet).into_iter().chain(sending).collect()
+    }
+
+    fn show(
+        &self,
+        comparison: &Comparison<'_>,
+        look: &Look,
+        found: &[Finding],
+        out: &mut Out,
+    ) -> Result<(), Failure> {
+        let sheet = &self.file.sheet;
+        out.table(&show::table(comparison))?;
+        out.line("")?;
+        if let Some(areas) = show::areas(comparison, sheet) {
+            out.table(&areas)?;
+            out.line("")?;
+        }
+        // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
+        let listed: Vec<Finding> =
+            comparison.absences(sheet).into_iter().chain(self.around(comparison, look)).collect();
+        findings::print(out, &listed)?;
+        let line = show::summary(comparison, found, out);
+        out.line(&line)?;
+        let out_of_reach = comparison.rows.iter().find(|row| matches!(row.state, State::NotAsked));
+        if let Some(address) =
+            out_of_reach.and_then(|row| row.planned.fixed_address()).filter(|_| !self.session.is_simulated())
+        {
+            out.note(&format!("to ask those out of reach too: deft-lantern adapters advise {address}"))?;
+        }
+        if comparison.different() > 0 {
+            out.hint(&format!("deft-lantern apply {} --dry-run", self.file.path.display()))?;
+        }
+        Ok(())
+    }
+}
+
+/// What is wrong on the wire around the nodes: addresses held twice, nodes out of reach, rivals. What is only worth a note
+/// belongs to a survey.
+fn around(look: &Look, sheet: &RigSheet) -> Vec<Finding> {
+    let mut found = world_clashes(&look.census, &look.devices, &look.from, Some(sheet));
+    // Two of one name differ from the plan in it, and the plan knows better names than a survey.
+    found.retain(|finding| finding.rule.severity != Severity::Note && !is_same_name(finding));
+    found.extend(held_addresses(sheet, &look.devices));
+    found
+}

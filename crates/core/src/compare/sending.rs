@@ -1,0 +1,302 @@
+//! What is sent on the wire, held against what the sheet has: universes of levels, and streams.
+//!
+//! Levels by Art-Net go from the source to each node alone, so a computer beside them hears nothing; the nodes themselves say whether
+//! data passes through a port (Art-Net 4, ArtPollReply "GoodOutputA" bit 7). Nothing is called unsent that a port says arrives.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::net::SocketAddrV4;
+
+use super::{Comparison, State};
+use crate::census::{Census, Source, Stream};
+use crate::clash::named;
+use crate::clash::senders::{Listener, Sender, listeners, runs, senders, shift};
+use crate::finding::{Finding, Rule, Severity};
+use crate::sheet::{Member, RigSheet, SheetStream, Span};
+use crate::universe::{PortAddress, Universe};
+use crate::{Direction, Protocol};
+
+pub(crate) static RULES: &[&Rule] =
+    &[&UNSENT, &UNPLANNED, &MORE_SOURCES, &OTHER_PROTOCOL, &OFF_BY_ONE, &STREAM_DIFFERS, &STREAM_UNPLANNED];
+
+static UNSENT: Rule = Rule {
+    code: "R008",
+    severity: Severity::Warning,
+    title: "a planned universe that nobody sends now",
+    why: "no source of it is heard, and the ports that wait for it say that no data comes",
+};
+static UNPLANNED: Rule = Rule {
+    code: "R009",
+    severity: Severity::Warning,
+    title: "a universe is sent that nobody planned",
+    why: "a source was set up for another show, or a number was mistyped on one side",
+};
+static MORE_SOURCES: Rule = Rule {
+    code: "R010",
+    severity: Severity::Warning,
+    title: "more sources send a universe than planned",
+    why: "the one with the highest priority is in control, and that may be the wrong one",
+};
+static OTHER_PROTOCOL: Rule = Rule {
+    code: "R011",
+    severity: Severity::Error,
+    title: "a universe is sent by the other protocol",
+    why: "the port waits for data that is sent in a way it does not listen to",
+};
+static OFF_BY_ONE: Rule = Rule {
+    code: "R012",
+    severity: Severity::Error,
+    title: "everything that is sent lies one beside the plan",
+    why: "Art-Net counts from 0, sACN and most desks from 1: one side was set in the other's counting",
+};
+static STREAM_DIFFERS: Rule = Rule {
+    code: "R013",
+    severity: Severity::Error,
+    title: "a stream is announced otherwise than planned",
+    why: "whoever was patched by the plan receives nothing",
+};
+static STREAM_UNPLANNED: Rule = Rule {
+    code: "R014",
+    severity: Severity::Note,
+    title: "a stream is announced that nobody planned",
+    why: "it takes room on every cable that it goes down",
+};
+
+/// Whoever sends a universe now, or lists it among those that it sends.
+struct Live<'c> {
+    source: &'c Source,
+    priority: Option<u8>,
+}
+
+/// What is sent otherwise than planned.
+pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &Census) -> Vec<Finding> {
+    let sources = census.sources();
+    let live = live(&sources);
+    let planned = senders(sheet);
+    let listeners = listeners(sheet);
+    let fed = fed(comparison);
+    let mut findings = Vec::new();
+    if let Some(finding) = off_by_one(sheet, &live, &listeners, &fed) {
+        findings.push(finding);
+    } else {
+        findings.extend(listeners.iter().filter_map(|one| other_protocol(sheet, &live, one, &fed)));
+        findings.extend(unsent(sheet, &live, &planned, &listeners, &fed));
+        findings.extend(unplanned(sheet, &live, &planned, &listeners));
+    }
+    findings.extend(listeners.iter().filter_map(|one| more_sources(sheet, &live, one)));
+    findings.extend(streams(sheet, &census.streams()));
+    findings
+}
+
+fn live(sources: &[Source]) -> BTreeMap<PortAddress, Vec<Live<'_>>> {
+    let mut live: BTreeMap<PortAddress, Vec<Live<'_>>> = BTreeMap::new();
+    for source in sources {
+        for (number, sending) in &source.universes {
+            let is_listed = sending.heard == 0 && !sending.ended;
+            let address = source.universe(*number).and_then(Universe::port_address);
+            if let Some(address) = address.filter(|_| sending.is_live() || is_listed) {
+                live.entry(address).or_default().push(Live { source, priority: sending.priority });
+            }
+        }
+    }
+    live
+}
+
+/// For each port of a node that was found, by name and number: whether data passes through it.
+fn fed<'a>(comparison: &Comparison<'a>) -> HashMap<(&'a str, u32), bool> {
+    let mut fed = HashMap::new();
+    for row in &comparison.rows {
+        let State::Found(node, _) = &row.state else { continue };
+        let outputs = node.ports().filter(|(_, _, port)| port.direction == Direction::Out);
+        fed.extend(outputs.map(|(number, _, port)| ((row.planned.name.value.as_str(), number), port.data)));
+    }
+    fed
+}
+
+fn key<'a>(listener: &Listener<'a>) -> (&'a str, u32) {
+    (listener.node.name.value.as_str(), listener.port.number.value)
+}
+
+fn off_by_one(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    listeners: &[Listener<'_>],
+    fed: &HashMap<(&str, u32), bool>,
+) -> Option<Finding> {
+    if listeners.iter().any(|one| fed.get(&key(one)).copied().unwrap_or(false)) {
+        return None;
+    }
+    let heard: HashSet<PortAddress> = listeners.iter().filter_map(|one| one.universe.port_address()).collect();
+    let by = shift(&heard, |address| live.contains_key(&address))?;
+    let (first, example) = (listeners.first()?, live.values().flatten().next()?);
+    let direction = if by > 0 { "above" } else { "below" };
+    let what = format!("all {} universes of the ports are sent one {direction} the plan", heard.len());
+    let remedy = format!(
+        "shift the patch of {} by one, or the ports: deft-lantern sheet renumber {by:+} --ports",
+        example.source.title()
+    );
+    Some(OFF_BY_ONE.finding(what, remedy).at(sheet, first.port.universe.span, "planned"))
+}
+
+fn other_protocol(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    listener: &Listener<'_>,
+    fed: &HashMap<(&str, u32), bool>,
+) -> Option<Finding> {
+    let all = live.get(&listener.universe.port_address()?)?;
+    let is_fed = fed.get(&key(listener)).copied().unwrap_or(false);
+    if is_fed || all.iter().any(|one| one.source.protocol == listener.protocol()) {
+        return None;
+    }
+    let other = all.first()?;
+    let (ours, theirs) = (listener.protocol(), other.source.protocol);
+    let what = format!(
+        "{} takes {} by {ours}, and {} sends it by {theirs}",
+        listener.title(),
+        listener.universe,
+        other.source.title()
+    );
+    let remedy = format!(
+        "deft-lantern set {} --port {} --protocol {}, or let the source send {ours}",
+        listener.node.name.value,
+        listener.port.number.value,
+        match theirs {
+            Protocol::ArtNet => "art-net",
+            Protocol::Sacn => "sacn",
+        }
+    );
+    Some(OTHER_PROTOCOL.finding(what, remedy).at(sheet, listener.port.universe.span, ours.to_string()))
+}
+
+/// One finding for each planned sender: a desk that is off would drown the rest.
+fn unsent(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
+    listeners: &[Listener<'_>],
+    fed: &HashMap<(&str, u32), bool>,
+) -> Vec<Finding> {
+    // A universe that any port says it gets is sent.
+    let mut silent: BTreeMap<PortAddress, Vec<&Listener<'_>>> = BTreeMap::new();
+    let mut arrives: HashSet<PortAddress> = live.keys().copied().collect();
+    for listener in listeners {
+        let Some(address) = listener.universe.port_address() else { continue };
+        match fed.get(&key(listener)) {
+            Some(true) => _ = arrives.insert(address),
+            Some(false) => silent.entry(address).or_default().push(listener),
+            // Who was not found cannot say.
+            None => {}
+        }
+    }
+    silent.retain(|address, _| !arrives.contains(address));
+    let mut by_sender: BTreeMap<&str, (Span, BTreeSet<PortAddress>)> = BTreeMap::new();
+    for address in silent.keys() {
+        for sender in planned.get(address).into_iter().flatten() {
+            by_sender.entry(sender.name).or_insert((sender.span, BTreeSet::new())).1.insert(*address);
+        }
+    }
+    let finding = |(name, (span, addresses)): (&str, (Span, BTreeSet<PortAddress>))| {
+        let all: Vec<PortAddress> = addresses.iter().copied().collect();
+        let ports: Vec<String> =
+            all.iter().filter_map(|address| silent.get(address)).flatten().map(|one| one.title()).collect();
+        let what = format!(
+            "{name} is to send {}; none of it is heard, and no data comes to {}",
+            named(runs(&all), ", "),
+            named(ports, ", ")
+        );
+        let remedy = format!("look whether {name} runs and sends, and on which of its adapters");
+        UNSENT.finding(what, remedy).at(sheet, span, "planned here")
+    };
+    by_sender.into_iter().map(finding).collect()
+}
+
+/// One finding for each source, where the sheet names the sources that it means.
+fn unplanned(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
+    listeners: &[Listener<'_>],
+) -> Vec<Finding> {
+    if sheet.sources.is_empty() {
+        return Vec::new();
+    }
+    let wanted: HashSet<PortAddress> = listeners.iter().filter_map(|one| one.universe.port_address()).collect();
+    let is_known = |address: &PortAddress| planned.contains_key(address) || wanted.contains(address);
+    let mut by_source: BTreeMap<(String, Protocol), Vec<PortAddress>> = BTreeMap::new();
+    for (address, all) in live.iter().filter(|(address, _)| !is_known(address)) {
+        for one in all {
+            by_source.entry((one.source.title(), one.source.protocol)).or_default().push(*address);
+        }
+    }
+    let finding = |((title, protocol), addresses): ((String, Protocol), Vec<PortAddress>)| {
+        let what =
+            format!("{title} sends {} by {protocol}, which is not on the sheet", named(runs(&addresses), ", "));
+        UNPLANNED.finding(what, "correct the patch of the source, or write the universe into the sheet's `sends`")
+    };
+    by_source.into_iter().map(finding).collect()
+}
+
+/// Sources of equal priority are a finding of what is seen; here are those that outrank each other.
+fn more_sources(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    listener: &Listener<'_>,
+) -> Option<Finding> {
+    let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
+    let all = live.get(&listener.universe.port_address()?)?;
+    let mut ours: Vec<&Live<'_>> =
+        all.iter().filter(|one| one.source.protocol == listener.protocol() && one.priority.is_some()).collect();
+    ours.sort_by_key(|one| std::cmp::Reverse(one.priority));
+    let [first, second, ..] = &ours[..] else { return None };
+    if u32::try_from(ours.len()).unwrap_or(u32::MAX) <= declared || first.priority == second.priority {
+        return None;
+    }
+    let who = ours.iter().map(|one| format!("{} with {}", one.source.title(), one.priority.unwrap_or_default()));
+    let what = format!("{} gets {} from {}", listener.title(), listener.universe, named(who, " and "));
+    let remedy = format!(
+        "{} is in control; stop the others, or write sources = {} if that is meant",
+        first.source.title(),
+        ours.len()
+    );
+    Some(MORE_SOURCES.finding(what, remedy).at(sheet, listener.port.universe.span, format!("{declared} declared")))
+}
+
+/// Announced streams: known by group and port, else by their session's name, else as the only stream of that sort from that sender.
+fn streams(sheet: &RigSheet, announced: &[Stream]) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    if sheet.streams.is_empty() {
+        return findings;
+    }
+    let planned: Vec<(&SheetStream, SocketAddrV4)> =
+        sheet.streams.iter().filter_map(|stream| Some((stream, stream.fixed_group()?))).collect();
+    let now: Vec<(&Stream, SocketAddrV4)> = announced
+        .iter()
+        .filter(|stream| !stream.over)
+        .filter_map(|stream| Some((stream, SocketAddrV4::new(stream.group?, stream.port))))
+        .collect();
+    let is_announced = |socket: SocketAddrV4| now.iter().any(|(_, other)| *other == socket);
+    for (stream, socket) in &now {
+        if planned.iter().any(|(_, wanted)| wanted == socket) {
+            continue;
+        }
+        let by_name = planned.iter().find(|(one, _)| one.name.value == stream.session.raw());
+        let by_sender = || {
+            let like = |(one, wanted): &&(&SheetStream, SocketAddrV4)| {
+                let is_from = sheet.member(one.from.value).and_then(Member::fixed_address) == Some(stream.sender);
+                is_from && one.carries.value.to_string() == stream.kind.raw() && !is_announced(*wanted)
+            };
+            let mut all = planned.iter().filter(like);
+            all.next().filter(|_| all.next().is_none())
+        };
+        if let Some((one, wanted)) = by_name.or_else(by_sender) {
+            let name = &one.name;
+            let what = format!("{} is announced by {} at {socket}, planned {wanted}", name.value, stream.sender);
+            let remedy = "set the sender as planned, or correct the sheet";
+            findings.push(STREAM_DIFFERS.finding(what, remedy).at(sheet, name.span, "planned"));
+        } else {
+            let what = format!("{} from {} at {socket} is not on the sheet", stream.session, stream.sender);
+            findings.push(STREAM_UNPLANNED.finding(what, "write it into the sheet, or switch it off"));
+        }
+    }
+    findings
+}

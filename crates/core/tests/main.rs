@@ -1,0 +1,29 @@
+//! The core against simulated networks, under a virtual clock. One test binary for all rooms.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+#![allow(clippy::print_stderr, reason = "to look at one seed")]
+
+mod alter;
+mod arrivals;
+mod clashes;
+mod devices;
+mod diagnosis;
+mod filling;
+mod firmware;
+mod llrp;
+mod llrp_talk;
+mod mixed;
+mod nights;
+mod pages;
+mod pjlink;
+mod properties;
+mod quirks;
+mod reading;
+mod records;
+mod safety;
+mod sending;
+mod settings;
+mod support;
+mod survey;
+mod sweeping;
+mod ways;
+mod whole_job;
