@@ -4,7 +4,7 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
     adapters, apply, arrivals, census, check, demo, explain, firmware, forget, identify, keep, kinds, logbook,
-    open, reach, set, sheet, show, survey, undo, universe,
+    open, reach, set, sheet, show, survey, undo, universe, why,
 };
 use crate::output::ColorChoice;
 
@@ -61,6 +61,7 @@ pub(crate) enum Command {
     Firmware(firmware::Command),
     Check(check::Args),
     Reach(reach::Args),
+    Why(why::Args),
     Explain(explain::Args),
     Demo(demo::Args),
 }
@@ -71,7 +72,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
     ("Plan", &["sheet", "universe", "kinds"]),
     ("Set", &["apply", "set", "undo", "logbook", "identify", "keep", "firmware"]),
-    ("Check", &["check", "reach", "explain"]),
+    ("Check", &["check", "reach", "why", "explain"]),
     ("Try", &["demo"]),
 ];
 

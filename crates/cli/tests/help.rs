@@ -16,6 +16,7 @@ use crate::support::Folder;
 #[case(&["adapters", "restore", "--help"], "help_adapters_restore")]
 #[case(&["survey", "--help"], "help_survey")]
 #[case(&["reach", "--help"], "help_reach")]
+#[case(&["why", "--help"], "help_why")]
 #[case(&["arrivals", "--help"], "help_arrivals")]
 #[case(&["census", "--help"], "help_census")]
 #[case(&["census", "diff", "--help"], "help_census_diff")]

@@ -38,3 +38,4 @@ mod survey_peers;
 mod survey_thousand;
 mod undo;
 mod universe;
+mod why;

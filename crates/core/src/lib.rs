@@ -24,6 +24,7 @@ pub mod fill;
 pub mod finding;
 pub mod firmware;
 pub mod keepsake;
+pub mod ladder;
 pub mod logbook;
 pub mod packets;
 pub mod pattern;

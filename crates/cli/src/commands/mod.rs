@@ -25,6 +25,7 @@ pub(crate) mod survey;
 pub(crate) mod undo;
 pub(crate) mod universe;
 mod universes;
+pub(crate) mod why;
 
 use crate::args::Command;
 use crate::exit::Exit;
@@ -53,6 +54,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Firmware(command) => firmware::run(&command, out),
         Command::Reach(args) => reach::run(&args, out),
         Command::Check(args) => check::run(&args, out),
+        Command::Why(args) => why::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),
     }

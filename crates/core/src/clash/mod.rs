@@ -22,6 +22,7 @@ use crate::sheet::{RigSheet, Span};
 pub use addresses::standing;
 pub use load::{Link, LinkEnd, Loads, SwitchLoad};
 pub use world::{is_same_name, own_address_held, shared_addresses, world_clashes};
+pub(crate) use world::{mask_remedy, subnet_of_broadcast};
 
 /// The rules about sheets and about what is seen, family by family.
 pub(crate) static RULES: [&[&Rule]; 9] = [

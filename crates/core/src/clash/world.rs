@@ -310,11 +310,17 @@ fn one_mac(census: &Census) -> Vec<Finding> {
 fn wrong_mask(node: &FoundNode, from: &Viewpoint) -> Option<Finding> {
     let to = node.answers_to?;
     let what = format!("the mask of {} at {} is wrong: it answers to {to}", node.title(), node.address);
+    mask_remedy(node, from).map(|remedy| WRONG_MASK.finding(what, remedy))
+}
+
+/// What gives a node that answers to a broadcast address of its own the mask of its neighbours.
+pub(crate) fn mask_remedy(node: &FoundNode, from: &Viewpoint) -> Option<String> {
+    let to = node.answers_to?;
     let mask =
         from.subnets.iter().filter(|subnet| subnet.contains(node.address)).map(|subnet| subnet.mask()).min()?;
     let seems = subnet_of_broadcast(node.address, to)?;
     // Where it does not take us for its neighbour, its answers to us alone go nowhere.
-    let remedy = if from.own.is_empty() || from.own.iter().any(|own| seems.contains(*own)) {
+    Some(if from.own.is_empty() || from.own.iter().any(|own| seems.contains(*own)) {
         format!("deft-lantern set {} --mask {mask}", node.address)
     } else {
         let prefix = seems.mask().prefix();
@@ -323,12 +329,11 @@ fn wrong_mask(node: &FoundNode, from: &Viewpoint) -> Option<Finding> {
              deft-lantern set {} --mask {mask}",
             node.address, node.address
         )
-    };
-    Some(WRONG_MASK.finding(what, remedy))
+    })
 }
 
 /// The subnet a device at `address` seems to be in, whose broadcast address is `to`: the /24 around it where that fits.
-fn subnet_of_broadcast(address: Ipv4Addr, to: Ipv4Addr) -> Option<Subnet> {
+pub(crate) fn subnet_of_broadcast(address: Ipv4Addr, to: Ipv4Addr) -> Option<Subnet> {
     let hosts = to.to_bits().trailing_ones();
     let widest = u8::try_from(32 - hosts.min(32)).ok()?;
     let around = |prefix| Some(Subnet::around(address, Mask::from_prefix(prefix)?));

@@ -48,7 +48,14 @@ pub struct Page {
 pub fn catalogue() -> Vec<&'static Rule> {
     let mut rules = clash::RULES.concat();
     rules.extend(
-        [crate::compare::RULES, crate::compare::SENDING, crate::change::RULES, crate::fill::RULES].concat(),
+        [
+            crate::compare::RULES,
+            crate::compare::SENDING,
+            crate::ladder::RULES,
+            crate::change::RULES,
+            crate::fill::RULES,
+        ]
+        .concat(),
     );
     rules.extend(crate::adapter::rules());
     rules.sort_by_key(|rule| rule.code);
@@ -96,6 +103,7 @@ pub fn family(rule: &Rule) -> &'static str {
         Some(b'W') => "the network by itself",
         Some(b'R') => "the rig against the sheet",
         Some(b'P') => "this computer",
+        Some(b'D') => "why one device is silent",
         _ => "a change to a node",
     }
 }

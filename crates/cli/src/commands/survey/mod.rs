@@ -33,6 +33,7 @@ use live::Ran;
 pub(crate) use live::row;
 use plan::recorder;
 pub(crate) use plan::wants;
+pub(crate) use replayed::play;
 
 const USUAL_PACE: u32 = 500;
 

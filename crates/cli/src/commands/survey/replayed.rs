@@ -3,9 +3,10 @@
 use std::path::Path;
 use std::time::Duration;
 
+use lantern_core::census::Ways;
 use lantern_core::conversation::{Extent, Survey, SurveyPlan, Vantage};
 use lantern_core::diagnosis::{self, Limits};
-use lantern_net::{Capture, replay};
+use lantern_net::{Capture, Damage, replay};
 
 use super::{Args, Outcome, note_unreadable, save, show, tell};
 use crate::exit::Exit;
@@ -15,12 +16,7 @@ use crate::output::Out;
 /// Runs it.
 pub(super) fn run(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;
-    let failed = |error| Failure::Capture { path: path.to_owned(), error };
-    let mut capture = Capture::open(path).map_err(failed)?;
-    let plan = plan(args, &capture);
-    let adapter = capture.adapter().unwrap_or("unknown").to_owned();
-    let mut survey = Survey::new(plan);
-    let (listened, damage) = replay(&mut survey, &mut capture, |_, _, _| {});
+    let Played { survey, listened, damage, adapter } = play(path, super::plan::ways(&args.only))?;
     note_unreadable(&survey, out)?;
     let limits = Limits {
         plan: survey.plan(),
@@ -54,13 +50,27 @@ pub(super) fn run(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failu
     }
 }
 
+/// A survey of a file, played to its end.
+pub(crate) struct Played {
+    pub(crate) survey: Survey,
+    pub(crate) listened: Duration,
+    /// Where the file is damaged: what was read until there counts.
+    pub(crate) damage: Option<Damage>,
+    pub(crate) adapter: String,
+}
+
 /// Listens to the file to its end, where the computer sat that recorded it.
-fn plan(args: &Args, capture: &Capture) -> SurveyPlan {
+pub(crate) fn play(path: &Path, ways: Ways) -> Result<Played, Failure> {
+    let failed = |error| Failure::Capture { path: path.to_owned(), error };
+    let mut capture = Capture::open(path).map_err(failed)?;
     let seats = capture.seats().to_vec();
-    SurveyPlan {
+    let mut survey = Survey::new(SurveyPlan {
         vantage: Vantage { own_mac: capture.own_mac(), ..Vantage::of_seats(seats) },
-        ways: super::plan::ways(&args.only),
+        ways,
         extent: Extent::Listen(Duration::MAX),
         ..SurveyPlan::art_net(Vec::new(), None, false)
-    }
+    });
+    let adapter = capture.adapter().unwrap_or("unknown").to_owned();
+    let (listened, damage) = replay(&mut survey, &mut capture, |_, _, _| {});
+    Ok(Played { survey, listened, damage, adapter })
 }

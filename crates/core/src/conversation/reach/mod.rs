@@ -10,7 +10,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, Carries, Link, MacAddress, Packet, packet};
+use lantern_wire::{Arp, ArpOperation, Carries, Link, MacAddress, Packet, packet};
 
 use super::pace::Pace;
 use super::{Conversation, Heard, Outgoing, Vantage, listen};
@@ -27,6 +27,8 @@ const PATIENCE: Duration = Duration::from_millis(1000);
 const POLL_EVERY: Duration = Duration::from_millis(1200);
 /// How often a node is polled.
 const POLLS: u32 = 2;
+/// How often it is asked as nobody who has an address.
+const PROBES: u32 = 2;
 
 /// The conversation; [`Reach::reached`] is its result.
 #[derive(Debug)]
@@ -35,11 +37,24 @@ pub struct Reach {
     targets: Vec<Reached>,
     places: HashMap<Ipv4Addr, usize>,
     /// What is still to be asked, in the order in which it is due.
-    due: VecDeque<(Duration, usize, Way)>,
+    due: VecDeque<(Duration, usize, Question)>,
     pace: Pace,
     ready: VecDeque<Outgoing>,
     last_asked: Duration,
     over: bool,
+}
+
+/// What is asked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Question {
+    /// Who has the address, as this computer.
+    Arp,
+    /// The same as nobody (RFC 5227, section 2.1.1): so answers who takes this computer for no neighbour.
+    Probe,
+    Echo,
+    ArtNet,
+    /// The system's table of neighbours.
+    Table,
 }
 
 /// One address, and what came from it.
@@ -78,6 +93,19 @@ pub enum Hold {
 }
 
 impl Reached {
+    /// An address that was not asked by itself, and whoever is known to have it.
+    #[must_use]
+    pub fn unasked(address: Ipv4Addr, holders: impl IntoIterator<Item = MacAddress>) -> Self {
+        Self {
+            address,
+            holders: holders.into_iter().collect(),
+            name: Said::default(),
+            arp: Answers::default(),
+            echo: Answers::default(),
+            art_net: Answers::default(),
+        }
+    }
+
     /// How it stands.
     #[must_use]
     pub fn hold(&self, from: &Vantage) -> Hold {
@@ -104,34 +132,29 @@ impl Reach {
         let mut places = HashMap::new();
         for address in addresses {
             places.entry(*address).or_insert_with(|| {
-                targets.push(Reached {
-                    address: *address,
-                    holders: BTreeSet::new(),
-                    name: Said::default(),
-                    arp: Answers::default(),
-                    echo: Answers::default(),
-                    art_net: Answers::default(),
-                });
+                targets.push(Reached::unasked(*address, []));
                 targets.len() - 1
             });
         }
-        let mut due: Vec<(Duration, usize, Way)> = Vec::new();
+        let mut due: Vec<(Duration, usize, Question)> = Vec::new();
         for (place, target) in targets.iter().enumerate().filter(|(_, target)| !vantage.is_own(target.address)) {
             let beside = vantage.seat_beside(target.address).is_some();
-            let possible = [
-                (Way::Arp, vantage.frames_from().is_some() && beside, ASK_EVERY, times),
-                (Way::Echo, vantage.means.echo || vantage.means.frames, ASK_EVERY, times),
-                (Way::ArtNet, true, POLL_EVERY, POLLS),
-            ];
-            for (way, _, every, times) in possible.into_iter().filter(|one| one.1 && ways.contains(one.0)) {
-                due.extend((0..times.max(1)).map(|i| (every * i, place, way)));
-            }
-            // Without frames the system is asked at last whom it has found.
-            if vantage.means.neighbours && !vantage.means.frames && place == 0 {
-                due.push((ASK_EVERY * times + PATIENCE / 2, place, Way::Neighbours));
+            let framed = vantage.frames_from().is_some() && beside && ways.contains(Way::Arp);
+            let echoes = (vantage.means.echo || vantage.means.frames) && ways.contains(Way::Echo);
+            for (question, can, first, every, times) in [
+                (Question::Arp, framed, Duration::ZERO, ASK_EVERY, times.max(1)),
+                (Question::Probe, framed, ASK_EVERY / 2, ASK_EVERY, PROBES),
+                (Question::Echo, echoes, Duration::ZERO, ASK_EVERY, times.max(1)),
+                (Question::ArtNet, ways.contains(Way::ArtNet), Duration::ZERO, POLL_EVERY, POLLS),
+            ] {
+                due.extend((0..times).filter(|_| can).map(|i| (first + every * i, place, question)));
             }
         }
-        due.sort_by_key(|(at, place, way)| (*at, *place, *way != Way::Arp));
+        // Without frames the system is asked at last whom it has found.
+        if vantage.means.neighbours && !vantage.means.frames && !due.is_empty() {
+            due.push((ASK_EVERY * times + PATIENCE / 2, 0, Question::Table));
+        }
+        due.sort_unstable();
         Self {
             over: due.is_empty(),
             due: due.into(),
@@ -168,18 +191,24 @@ impl Reach {
         self.due.len()
     }
 
-    fn ask(&mut self, now: Duration, place: usize, way: Way) {
+    fn ask(&mut self, now: Duration, place: usize, question: Question) {
         let target = &mut self.targets[place];
         let to = target.address;
         let seat = self.vantage.seat_beside(to).unwrap_or(0);
-        let outgoing = match way {
-            Way::Arp => {
+        let outgoing = match question {
+            Question::Arp | Question::Probe => {
                 let Some(own) = self.vantage.frames_from() else { return };
+                let probe = Arp::probe(own, to);
+                if question == Question::Probe {
+                    self.ready.push_back(Outgoing::Frame(probe.to_bytes()));
+                    self.last_asked = now;
+                    return;
+                }
                 target.arp.ask(now);
                 let sender = self.vantage.seats.get(seat).map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
-                Outgoing::Frame(Arp { sender, ..Arp::probe(own, to) }.to_bytes())
+                Outgoing::Frame(Arp { sender, ..probe }.to_bytes())
             }
-            Way::Echo => {
+            Question::Echo => {
                 let number = u16::try_from(target.echo.asked()).unwrap_or(u16::MAX);
                 let holder = target.holders.first();
                 let framed = self.vantage.frames_from().zip(holder).zip(self.vantage.seats.get(seat));
@@ -195,8 +224,8 @@ impl Reach {
                 target.echo.ask(now);
                 outgoing
             }
-            Way::Neighbours => Outgoing::Neighbours,
-            _ => {
+            Question::Table => Outgoing::Neighbours,
+            Question::ArtNet => {
                 target.art_net.ask(now);
                 Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: outbox::poll() }
             }
@@ -214,10 +243,14 @@ impl Reach {
     fn hear_frame(&mut self, now: Duration, frame: &[u8]) {
         if let Ok(arp) = Arp::parse(frame) {
             let is_other = Some(arp.sender_mac) != self.vantage.own_mac && !arp.sender.is_unspecified();
+            // Whoever asks for somebody else has its address, and has not answered us.
+            let is_answer = arp.operation == ArpOperation::REPLY && self.vantage.is_own(arp.target);
             if is_other {
                 self.take(now, arp.sender, |target, now| {
                     target.holders.insert(arp.sender_mac);
-                    target.arp.answer(now, None);
+                    if is_answer {
+                        target.arp.answer(now, None);
+                    }
                 });
             }
             return;
@@ -283,14 +316,14 @@ impl Conversation for Reach {
     }
 
     fn wake(&mut self, now: Duration) {
-        while let Some((at, place, way)) = self.due.front().copied() {
+        while let Some((at, place, question)) = self.due.front().copied() {
             if at > now || !self.pace.lets_pass(now) {
                 return;
             }
             self.due.pop_front();
             // Whoever has answered a poll need not be asked another time.
-            if way != Way::ArtNet || self.targets[place].art_net.answered() == 0 {
-                self.ask(now, place, way);
+            if question != Question::ArtNet || self.targets[place].art_net.answered() == 0 {
+                self.ask(now, place, question);
             }
         }
         self.over |= self.due.is_empty() && self.last_asked + PATIENCE <= now;

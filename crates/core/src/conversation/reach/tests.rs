@@ -1,5 +1,3 @@
-use lantern_wire::ArpOperation;
-
 use super::super::script::scripted;
 use super::super::{Means, Seat};
 use super::*;
@@ -52,7 +50,8 @@ fn each_way_has_its_times_and_its_losses() {
     assert_eq!((one.echo.asked(), one.echo.answered(), one.echo.middle()), (3, 2, Some(ms(4))));
     assert_eq!((one.art_net.asked(), one.art_net.answered()), (2, 0));
     assert_eq!(one.hold(reach.vantage()), Hold::Answers);
-    assert_eq!((sent.len(), over), (4 + 3 + 2, ms(2200)));
+    // Four by ARP and two as nobody, three echoes, two polls.
+    assert_eq!((sent.len(), over), (4 + 2 + 3 + 2, ms(2200)));
 }
 
 #[test]
@@ -66,6 +65,21 @@ fn who_is_held_twice_free_or_out_of_reach_is_told_apart() {
     assert!(!sent.iter().any(|(_, outgoing)| asks_far(outgoing)), "ARP does not reach another subnet");
     // This computer itself is not asked, and nobody twice.
     assert_eq!(reach.reached()[3].art_net.asked(), 0);
+}
+
+/// Under its own mask this computer is a stranger to it: it answers who asks as nobody, and nobody else.
+#[test]
+fn who_answers_nobody_only_has_the_address_and_does_not_answer_us() {
+    let mut reach = Reach::new(vantage(FRAMES), &[THERE], Ways::ALL, 3);
+    let as_nobody = Arp {
+        operation: ArpOperation::REPLY,
+        sender: THERE,
+        target: Ipv4Addr::UNSPECIFIED,
+        ..Arp::probe(mac(5), OWN)
+    };
+    scripted(&mut reach, &[(ms(102), as_nobody.to_bytes())]);
+    let [one] = reach.reached() else { panic!("one address") };
+    assert_eq!((one.holders.len(), one.arp.answered(), one.hold(reach.vantage())), (1, 0, Hold::OnlyHeld));
 }
 
 #[test]
@@ -96,7 +110,7 @@ fn a_whole_range_keeps_the_pace() {
     let all: Vec<Ipv4Addr> = (1..=250).map(|last| Ipv4Addr::new(10, 40, 1, last)).collect();
     let mut reach = Reach::new(vantage(FRAMES), &all, Ways::only(&[Way::Arp]), 3);
     let (sent, _) = scripted(&mut reach, &[]);
-    assert_eq!(sent.len(), 750);
+    assert_eq!(sent.len(), 250 * 5);
     let in_first_second = sent.iter().filter(|(at, _)| *at < ms(1000)).count();
     assert!(in_first_second <= 520, "{in_first_second}");
 }

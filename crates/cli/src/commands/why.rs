@@ -1,0 +1,222 @@
+//! `why`: one device is silent, or half silent; what is the first thing that is broken on the way to it.
+
+use std::net::Ipv4Addr;
+use std::path::PathBuf;
+
+use lantern_core::MacAddress;
+use lantern_core::adapter::{Adapter, ChooseError, Computer, Medium};
+use lantern_core::census::Ways;
+use lantern_core::conversation::{Concern, Reached};
+use lantern_core::finding::Finding;
+use lantern_core::ladder::{Circumstances, Rung, Step, WasHeard, climb};
+use lantern_core::sheet::{RigSheet, SheetNode};
+use serde::Serialize;
+
+use super::survey::play;
+use super::{named, reach};
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::files::SheetFile;
+use crate::machine::computer;
+use crate::output::{Cell, Out, Table, Tone, findings};
+use crate::session::{Look, Session, Where};
+
+/// How often the address is asked: so often that what gets lost now and then shows.
+const TIMES: u32 = 10;
+
+/// Say why one device is silent, or half silent
+///
+/// Climbs from this computer's own cable to the levels at the device's ports, and stops at the first rung that is broken: what
+/// was looked at, what showed, and what mends it. Sends nothing that changes anything. Ends with 1 when a rung is broken.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// Which one: address, MAC address, or name, on the sheet or as it calls itself
+    #[arg(value_name = "TARGET")]
+    target: String,
+
+    /// Work from a recorded file instead of the network
+    #[arg(long, value_name = "FILE.pcapng")]
+    capture: Option<PathBuf>,
+
+    #[command(flatten)]
+    at: Where,
+}
+
+#[derive(Debug, Serialize)]
+struct Answer<'a> {
+    format: u32,
+    target: &'a str,
+    address: Ipv4Addr,
+    rungs: Vec<Line<'a>>,
+    finding: Option<&'a Finding>,
+}
+
+#[derive(Debug, Serialize)]
+struct Line<'a> {
+    rung: Rung,
+    state: &'a Step,
+    fact: &'a str,
+}
+
+/// Runs it.
+pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
+    if let Some(path) = &args.capture {
+        return from_file(args, path, out);
+    }
+    let session = match Session::open(&args.at, out) {
+        Ok(session) => session,
+        Err(Failure::Choose(error)) => return without_address(args, error, out),
+        Err(failure) => return Err(failure),
+    };
+    let known = args.target.parse().ok().or_else(|| named::on_sheet(&args.target, &session));
+    let universes = session.sheet().map(RigSheet::sacn_universes).unwrap_or_default();
+    let concern = Concern::of_one(&args.target, known);
+    let look = session.look_and_listen(concern, known.into_iter().collect(), universes, out)?;
+    let address = address(known, &args.target, &look)?;
+    let reached = reach::asked(&session, &[address], Ways::ALL, TIMES, out)?;
+    let [reached] = reached.reached() else { return Ok(Exit::Fine) };
+    let vantage = session.vantage();
+    let file = session.sheet_file();
+    let path = file.map(|file| file.path.display().to_string()).unwrap_or_default();
+    let at = Circumstances {
+        called: &args.target,
+        address,
+        planned: session.sheet().and_then(|sheet| planned(sheet, &args.target, address)),
+        sheet: session.sheet().map(|sheet| (sheet, path.as_str())),
+        computer: session.computer(),
+        adapter: session.adapter_facts(),
+        heard: Some(WasHeard {
+            vantage: &vantage,
+            reached,
+            census: &look.census,
+            devices: &look.devices,
+            from: &look.from,
+        }),
+    };
+    show(&at, out)
+}
+
+/// Where it is, as it was written, as the sheet has it, or as it was seen just now.
+fn address(known: Option<Ipv4Addr>, target: &str, look: &Look) -> Result<Ipv4Addr, Failure> {
+    let nobody = || Failure::Call(format!("{target} is seen without an address: deft-lantern show {target}"));
+    match known {
+        Some(address) => Ok(address),
+        None => named::device(target, look)?.address.ok_or_else(nobody),
+    }
+}
+
+/// The node of the sheet that is meant.
+fn planned<'a>(sheet: &'a RigSheet, target: &str, address: Ipv4Addr) -> Option<&'a SheetNode> {
+    let mac: Option<MacAddress> = target.parse().ok();
+    let is_it = |node: &&SheetNode| match (mac, target.parse::<Ipv4Addr>()) {
+        (Some(mac), _) => node.mac.as_ref().is_some_and(|one| one.value == mac),
+        (None, Ok(_)) => node.fixed_address() == Some(address),
+        (None, Err(_)) => node.name.value.eq_ignore_ascii_case(target),
+    };
+    sheet.nodes.iter().find(is_it)
+}
+
+/// Where no adapter can be taken, the first rungs say why.
+fn without_address(args: &Args, error: ChooseError, out: &mut Out) -> Result<Exit, Failure> {
+    let computer = computer()?;
+    let sheet = args.at.sheet(out)?;
+    let adapter = match &error {
+        ChooseError::Down(name) | ChooseError::NoAddress(name) => {
+            computer.adapters.iter().find(|adapter| adapter.name == *name)
+        }
+        ChooseError::NoneUsable { .. } => likeliest(&computer),
+        _ => return Err(error.into()),
+    };
+    let on_sheet = |file: &SheetFile| {
+        let of = |node: &&SheetNode| node.name.value.eq_ignore_ascii_case(&args.target);
+        file.sheet.nodes.iter().find(of).and_then(SheetNode::fixed_address)
+    };
+    let Some(address) = args.target.parse().ok().or_else(|| sheet.as_ref().and_then(on_sheet)) else {
+        return Err(error.into());
+    };
+    let path = sheet.as_ref().map(|file| file.path.display().to_string()).unwrap_or_default();
+    let at = Circumstances {
+        called: &args.target,
+        address,
+        planned: sheet.as_ref().and_then(|file| planned(&file.sheet, &args.target, address)),
+        sheet: sheet.as_ref().map(|file| (&file.sheet, path.as_str())),
+        computer: &computer,
+        adapter,
+        heard: None,
+    };
+    show(&at, out)
+}
+
+/// The adapter that somebody most likely means who has none that can be used: wired before wireless, with link before without.
+fn likeliest(computer: &Computer) -> Option<&Adapter> {
+    let real =
+        computer.adapters.iter().filter(|adapter| matches!(adapter.medium, Medium::Wired | Medium::Wireless));
+    real.min_by_key(|adapter| (adapter.medium, !adapter.link, !adapter.on))
+}
+
+fn from_file(args: &Args, path: &std::path::Path, out: &mut Out) -> Result<Exit, Failure> {
+    let sheet = args.at.sheet(out)?;
+    let survey = play(path, Ways::ALL)?.survey;
+    let (from, vantage) = (survey.viewpoint(), survey.plan().vantage.clone());
+    let census = survey.into_census();
+    let devices = census.devices(&from);
+    let look = Look { census, devices, from };
+    let on_sheet = sheet
+        .as_ref()
+        .and_then(|file| file.sheet.nodes.iter().find(|node| node.name.value.eq_ignore_ascii_case(&args.target)));
+    let known = args.target.parse().ok().or_else(|| on_sheet.and_then(SheetNode::fixed_address));
+    let address = address(known, &args.target, &look)?;
+    let there = look.devices.iter().filter(|device| device.addresses.contains(&address));
+    let reached = Reached::unasked(address, there.filter_map(|device| device.mac));
+    let path = sheet.as_ref().map(|file| file.path.display().to_string()).unwrap_or_default();
+    let at = Circumstances {
+        called: &args.target,
+        address,
+        planned: sheet.as_ref().and_then(|file| planned(&file.sheet, &args.target, address)),
+        sheet: sheet.as_ref().map(|file| (&file.sheet, path.as_str())),
+        computer: &Computer::default(),
+        adapter: None,
+        heard: Some(WasHeard {
+            vantage: &vantage,
+            reached: &reached,
+            census: &look.census,
+            devices: &look.devices,
+            from: &look.from,
+        }),
+    };
+    show(&at, out)
+}
+
+fn show(at: &Circumstances<'_>, out: &mut Out) -> Result<Exit, Failure> {
+    let climbed = climb(at);
+    let broken = climbed.iter().find_map(|(_, step)| match step {
+        Step::Broken(finding) => Some(finding.as_ref()),
+        Step::Holds(_) | Step::NotLooked(_) => None,
+    });
+    let exit = if broken.is_some() { Exit::Wrong } else { Exit::Fine };
+    if out.is_json() {
+        let rungs = climbed.iter().map(|(rung, state)| Line { rung: *rung, state, fact: state.fact() }).collect();
+        out.object(&Answer { format: 1, target: at.called, address: at.address, rungs, finding: broken })?;
+        return Ok(exit);
+    }
+    let mut table = Table::new(&["rung", "state", "what shows it"]).unbroken(&["rung", "state"]);
+    for (rung, step) in &climbed {
+        let tone = match step {
+            Step::Holds(_) => Tone::Good,
+            Step::NotLooked(_) => Tone::Faint,
+            Step::Broken(_) => Tone::Bad,
+        };
+        table.row(vec![
+            Cell::new(rung.to_string(), Tone::Strong),
+            Cell::new(step.word(), tone),
+            step.fact().into(),
+        ]);
+    }
+    out.table(&table)?;
+    out.line("")?;
+    match broken {
+        Some(finding) => findings::print(out, std::slice::from_ref(finding))?,
+        None => out.line("every rung holds, as far as can be seen from here")?,
+    }
+    Ok(exit)
+}
