@@ -55,40 +55,42 @@ fn broken(answer: &Value) -> (String, String) {
 }
 
 #[rstest]
-#[case::all_right(whole(""), SHEET.to_owned(), "", ("none", ""), "")]
-#[case::no_link(whole(""), SHEET.to_owned(), "ip link set rig0 down", ("link", "D001"), "ip link set rig0 up; ip addr add 10.40.0.7/16 dev rig0 2>/dev/null")]
-#[case::no_address(whole(""), SHEET.to_owned(), "ip addr flush dev rig0", ("own-address", "D002"), "ip addr add 10.40.0.9/16 dev rig0")]
-#[case::another_subnet(scene("address = \"192.168.1.3\"", FED, ""), SHEET.replace("10.40.1.3", "192.168.1.3"), "", ("subnet", "D003"), "ip addr add 192.168.1.9/24 dev rig0")]
-#[case::its_mask(scene("address = \"10.40.1.3\"\nmask = \"255.255.255.0\"", FED, ""), SHEET.to_owned(), "", ("subnet", "D004"), "ip addr add 10.40.1.9/24 dev rig0; deft-lantern set 10.40.1.3 --mask 255.255.0.0 --yes --adapter rig0; ip addr del 10.40.1.9/24 dev rig0")]
-#[case::another_adapter(whole(""), SHEET.to_owned(), "ip link add other0 type veth peer name other1; ip link set other0 up; ip link set other1 up; ip addr add 10.40.0.8/16 dev other0", ("way-out", "D005"), "ip link set other0 down")]
-#[case::off(scene("address = \"10.40.1.3\"\noff = true", FED, ""), SHEET.to_owned(), "", ("arp", "D006"), "")]
-#[case::elsewhere(scene("address = \"10.40.240.1\"", FED, ""), SHEET.to_owned(), "", ("arp", "D007"), "deft-lantern apply s.rig.toml --node quay-north --yes --adapter rig0")]
-#[case::somebody_else(scene("address = \"10.40.1.3\"\noff = true", FED, &device(5, "10.40.1.3", "")), SHEET.to_owned(), "", ("arp", "D008"), "")]
-#[case::held_twice(whole(&device(5, "10.40.1.3", "")), SHEET.to_owned(), "", ("alone", "D009"), "")]
-#[case::our_own(whole(&device(5, "10.40.0.7", "")), SHEET.to_owned(), "", ("alone", "D010"), "ip addr flush dev rig0; ip addr add 10.40.0.9/16 dev rig0")]
-#[case::only_arp(device_alone("echo = false"), SHEET.replace(NORTH, "02:53:44:00:00:05"), "", ("echo", "D011"), "")]
-#[case::no_art_net(device_alone(""), SHEET.replace(NORTH, "02:53:44:00:00:05"), "", ("protocol", "D013"), "")]
-#[case::set_otherwise(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 1, 3] }", ""), SHEET.to_owned(), "", ("patch", "D016"), "deft-lantern apply s.rig.toml --node quay-north --yes --adapter rig0")]
-#[case::by_sacn(idle(&device(20, "10.40.0.20", "sacn = { name = \"desk\", universes = [1] }")), SHEET.to_owned(), "", ("patch", "D017"), "")]
-#[case::one_beside(idle(&desk("4", "")), SHEET.to_owned(), "", ("patch", "D018"), "")]
-#[case::nobody_sends(idle(""), format!("{SHEET}{DESK}"), "", ("patch", "D019"), "")]
-#[case::not_to_it(idle(&(desk("0, 1, 2, 3", "\"10.40.1.3\"") + &device(21, "10.40.0.21", "sacn = { name = \"x\", universes = [9] }"))), format!("{SHEET}{DESK}"), "", ("none", ""), "")]
-#[case::does_not_arrive(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 2, 3], idle = [1] }", &desk("1", "\"10.40.0.7\"")), SHEET.to_owned(), "", ("data", "D020"), "")]
-#[case::merged(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 2, 3], merging = [2] }", ""), SHEET.to_owned(), "", ("merge", "D021"), "deft-lantern set 10.40.1.3 --stop-merging --yes --adapter rig0")]
+#[case::all_right(whole(""), SHEET.to_owned(), "", ("none", ""), "", "")]
+#[case::no_link(whole(""), SHEET.to_owned(), "ip link set rig0 down", ("link", "D001"), "ip link set rig0 up; ip addr add 10.40.0.7/16 dev rig0 2>/dev/null", "-")]
+#[case::no_address(whole(""), SHEET.to_owned(), "ip addr flush dev rig0", ("own-address", "D002"), "ip addr add 10.40.0.9/16 dev rig0", "-")]
+#[case::another_subnet(scene("address = \"192.168.1.3\"", FED, ""), SHEET.replace("10.40.1.3", "192.168.1.3"), "", ("subnet", "D003"), "ip addr add 192.168.1.9/24 dev rig0", "R006 W002")]
+#[case::its_mask(scene("address = \"10.40.1.3\"\nmask = \"255.255.255.0\"", FED, ""), SHEET.to_owned(), "", ("subnet", "D004"), "ip addr add 10.40.1.9/24 dev rig0; deft-lantern set 10.40.1.3 --mask 255.255.0.0 --yes --adapter rig0; ip addr del 10.40.1.9/24 dev rig0", "R003")]
+#[case::another_adapter(whole(""), SHEET.to_owned(), "ip link add other0 type veth peer name other1; ip link set other0 up; ip link set other1 up; ip addr add 10.40.0.8/16 dev other0", ("way-out", "D005"), "ip link set other0 down", "P005")]
+#[case::off(scene("address = \"10.40.1.3\"\noff = true", FED, ""), SHEET.to_owned(), "", ("arp", "D006"), "", "R001")]
+#[case::elsewhere(scene("address = \"10.40.240.1\"", FED, ""), SHEET.to_owned(), "", ("arp", "D007"), "deft-lantern apply s.rig.toml --node quay-north --yes --adapter rig0", "R003")]
+#[case::somebody_else(scene("address = \"10.40.1.3\"\noff = true", FED, &device(5, "10.40.1.3", "")), SHEET.to_owned(), "", ("arp", "D008"), "", "R001 R005")]
+#[case::held_twice(whole(&device(5, "10.40.1.3", "")), SHEET.to_owned(), "", ("alone", "D009"), "", "R005 R006 W001")]
+#[case::our_own(whole(&device(5, "10.40.0.7", "")), SHEET.to_owned(), "", ("alone", "D010"), "ip addr flush dev rig0; ip addr add 10.40.0.9/16 dev rig0", "W012")]
+#[case::only_arp(device_alone("echo = false"), SHEET.replace(NORTH, "02:53:44:00:00:05"), "", ("echo", "D011"), "", "R001")]
+#[case::no_art_net(device_alone(""), SHEET.replace(NORTH, "02:53:44:00:00:05"), "", ("protocol", "D013"), "", "R001")]
+#[case::set_otherwise(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 1, 3] }", ""), SHEET.to_owned(), "", ("patch", "D016"), "deft-lantern apply s.rig.toml --node quay-north --yes --adapter rig0", "R003")]
+#[case::by_sacn(idle(&device(20, "10.40.0.20", "sacn = { name = \"desk\", universes = [1] }")), SHEET.to_owned(), "", ("patch", "D017"), "", "R011")]
+#[case::one_beside(idle(&desk("4", "")), SHEET.to_owned(), "", ("patch", "D018"), "", "R012")]
+#[case::nobody_sends(idle(""), format!("{SHEET}{DESK}"), "", ("patch", "D019"), "", "R008")]
+#[case::not_to_it(idle(&(desk("0, 1, 2, 3", "\"10.40.1.3\"") + &device(21, "10.40.0.21", "sacn = { name = \"x\", universes = [9] }"))), format!("{SHEET}{DESK}"), "", ("none", ""), "", "R009")]
+#[case::does_not_arrive(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 2, 3], idle = [1] }", &desk("1", "\"10.40.0.7\"")), SHEET.to_owned(), "", ("data", "D020"), "", "R015")]
+#[case::merged(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 2, 3], merging = [2] }", ""), SHEET.to_owned(), "", ("merge", "D021"), "deft-lantern set 10.40.1.3 --stop-merging --yes --adapter rig0", "R016")]
 fn the_broken_rung_is_named_and_mended(
     #[case] scene: String,
     #[case] sheet: String,
     #[case] fault: &str,
     #[case] expected: (&str, &str),
     #[case] mending: &str,
+    #[case] checked: &str,
 ) {
     if !has("ip") {
         return;
     }
     let script = format!(
         "cat > s.rig.toml <<'END'\n{sheet}END\n{fault}\ndeft-lantern why quay-north --adapter rig0 --json > before.json 2> notes || true\n\
+         deft-lantern check s.rig.toml --adapter rig0 --json > check.json 2>> notes || true\n\
          {{ {}\n}} > mended 2>&1\ndeft-lantern why quay-north --adapter rig0 --json > after.json 2>> notes || true\n\
-         echo '['; cat before.json; echo ','; cat after.json; echo ']'; cat notes mended >&2",
+         [ -s check.json ] || echo null > check.json; echo '['; cat before.json; echo ','; cat after.json; echo ','; cat check.json; echo ']'; cat notes mended >&2",
         if mending.is_empty() { ":" } else { mending }
     );
     let Some(said) = on_scene(&scene, &script) else { return };
@@ -97,6 +99,18 @@ fn the_broken_rung_is_named_and_mended(
     let both: Value = serde_json::from_str(&said.out).unwrap_or_else(|_| panic!("{}\n{notes}", said.out));
     let (rung, code) = broken(&both[0]);
     assert_eq!((rung.as_str(), code.as_str()), expected, "{:#}\n{notes}", both[0]);
+    // A check finds the same, by its own rules, and nothing else; where there is no way to the rig it cannot be made.
+    let findings = both[2]["findings"].as_array();
+    let mut codes: Vec<&str> =
+        findings.into_iter().flatten().map(|finding| finding["code"].as_str().unwrap()).collect();
+    codes.sort_unstable();
+    codes.dedup();
+    assert_eq!(
+        findings.map_or_else(|| "-".to_owned(), |_| codes.join(" ")),
+        checked,
+        "{:#}\n{notes}",
+        both[2]["findings"]
+    );
     if !mending.is_empty() {
         assert_eq!(broken(&both[1]).0, "none", "after mending: {:#}\n{notes}", both[1]);
     }

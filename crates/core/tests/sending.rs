@@ -85,6 +85,8 @@ fn census(scene: &str) -> Census {
 #[case::one_more_without_sources_on_the_sheet(planned(), by_art_net(20, "0, 1, 2, 3, 9", ""), &[])]
 #[case::all_one_too_high(planned() + &source("sends = [\"0:0:0-0:0:3\"]"), by_art_net(20, "1, 2, 3, 4", ""), &["R008", "R009"])]
 #[case::all_one_too_high_where_none_arrives(ports(["0:0:4", "0:0:5", "0:0:6", "0:0:7"]), by_art_net(20, "5, 6, 7, 8", ""), &["R012"])]
+#[case::one_beside_for_nobody(planned(), by_art_net(20, "0, 1, 2, 4", ""), &["R012"])]
+#[case::to_others_only(planned(), by_art_net(20, "0, 1, 2, 3", "\"10.40.0.7\""), &["R015", "R015", "R015", "R015"])]
 #[case::by_the_other_protocol(planned(), by_sacn(20, "1", 100), &["R011"])]
 #[case::a_visitor_outranks_the_desk(ports(["sacn 1", "sacn 2", "sacn 3", "sacn 4"]), by_sacn(20, "1, 2, 3, 4", 100) + &by_sacn(21, "2", 150), &["R010"])]
 #[case::both_are_meant(ports(["sacn 1", "sacn 2", "sacn 3", "sacn 4"]).replace("out = \"sacn 2\"", "out = \"sacn 2\"\nsources = 2"), by_sacn(20, "1, 2, 3, 4", 100) + &by_sacn(21, "2", 150), &[])]

@@ -18,9 +18,9 @@ const MOST: u64 = 4096;
 /// How often each address of a range is asked: a lost question must not make one free.
 const RANGE_TIMES: u32 = 3;
 
-/// Ask whether addresses answer, by ARP, echo and Art-Net side by side, with times and losses
+/// Ask whether addresses answer, in which ways, and how fast
 ///
-/// Sends nothing that changes anything. Ends with 1 when one of the targets does not answer, or is held twice. Of a range it
+/// By ARP, echo and Art-Net side by side, with times and losses. Sends nothing that changes anything. Ends with 1 when one of the targets does not answer, or is held twice. Of a range it
 /// says who has which address, and which are free, asked now.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {

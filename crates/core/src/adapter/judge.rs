@@ -119,6 +119,13 @@ pub fn judge(computer: &Computer, sheet: Option<&RigSheet>) -> Vec<Finding> {
     findings
 }
 
+/// Adapters that reach the same addresses as this one, and may take what is meant for it.
+#[must_use]
+pub fn rivals_of(adapter: &Adapter, computer: &Computer) -> Vec<Finding> {
+    let others = computer.adapters.iter().filter(|other| !other.is_loopback() && other.name != adapter.name);
+    others.flat_map(|other| pairs(&[adapter, other])).collect()
+}
+
 /// What is wrong with one adapter by itself. Bridges and the like have no cable to speak of.
 fn alone(adapter: &Adapter) -> Option<Finding> {
     let name = &adapter.name;

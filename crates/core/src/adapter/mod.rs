@@ -22,7 +22,7 @@ pub use join::{
     WantedOwn, against_joining, against_lease, beside_joining, choose_cable, duplicate_finding, joined,
     taken_finding,
 };
-pub use judge::judge;
+pub use judge::{judge, rivals_of};
 pub use lasting::{Keeper, lasting};
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};
 

@@ -302,6 +302,12 @@ impl FoundNode {
         (1..).zip(all).map(|(number, (place, port))| (number, place, port))
     }
 
+    /// When the page of this port was last heard.
+    #[must_use]
+    pub fn heard_at(&self, place: PortPlace) -> Duration {
+        self.pages.iter().find(|page| page.index == place.page).map_or(Duration::ZERO, |page| page.heard)
+    }
+
     /// The port of this number.
     #[must_use]
     pub fn port(&self, number: u32) -> Option<(PortPlace, &FoundPort)> {

@@ -59,6 +59,9 @@ impl Source {
     }
 }
 
+/// Within this time a node says that data comes to a port.
+const NOTICED_WITHIN: Duration = Duration::from_millis(500);
+
 /// One universe of a source.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Sending {
@@ -89,6 +92,12 @@ impl Sending {
     #[must_use]
     pub const fn is_live(&self) -> bool {
         self.heard > 0 && !self.preview && !self.ended
+    }
+
+    /// Whether it was live so long before this moment that whoever gets it knew by then.
+    #[must_use]
+    pub fn was_live_before(&self, moment: Duration) -> bool {
+        self.is_live() && self.first + NOTICED_WITHIN <= moment
     }
 
     /// Messages a second, once a few were heard.

@@ -5,9 +5,10 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::net::SocketAddrV4;
+use std::time::Duration;
 
 use super::{Comparison, State};
-use crate::census::{Census, Source, Stream};
+use crate::census::{Census, FoundPort, Source, Stream};
 use crate::clash::named;
 use crate::clash::senders::{Listener, Sender, listeners, runs, senders, shift};
 use crate::finding::{Finding, Rule, Severity};
@@ -15,8 +16,17 @@ use crate::sheet::{Member, RigSheet, SheetStream, Span};
 use crate::universe::{PortAddress, Universe};
 use crate::{Direction, Protocol};
 
-pub(crate) static RULES: &[&Rule] =
-    &[&UNSENT, &UNPLANNED, &MORE_SOURCES, &OTHER_PROTOCOL, &OFF_BY_ONE, &STREAM_DIFFERS, &STREAM_UNPLANNED];
+pub(crate) static RULES: &[&Rule] = &[
+    &UNSENT,
+    &UNPLANNED,
+    &MORE_SOURCES,
+    &OTHER_PROTOCOL,
+    &OFF_BY_ONE,
+    &STREAM_DIFFERS,
+    &STREAM_UNPLANNED,
+    &LOST,
+    &MERGING,
+];
 
 static UNSENT: Rule = Rule {
     code: "R008",
@@ -61,9 +71,33 @@ static STREAM_UNPLANNED: Rule = Rule {
     why: "it takes room on every cable that it goes down",
 };
 
+static LOST: Rule = Rule {
+    code: "R015",
+    severity: Severity::Error,
+    title: "a universe is sent and does not arrive",
+    why: "the source sends it to other nodes only, or the network keeps it from this one",
+};
+static MERGING: Rule = Rule {
+    code: "R016",
+    severity: Severity::Warning,
+    title: "a port merges two sources where one is planned",
+    why: "neither of them is in control of what comes out",
+};
+
+/// What ports of nodes that were found say, by the node's name on the sheet and the port's number.
+type Told<'a> = HashMap<(&'a str, u32), Says<'a>>;
+
+/// A port, and when it was heard of.
+#[derive(Clone, Copy)]
+struct Says<'a> {
+    port: &'a FoundPort,
+    at: Duration,
+}
+
 /// Whoever sends a universe now, or lists it among those that it sends.
 struct Live<'c> {
     source: &'c Source,
+    number: u16,
     priority: Option<u8>,
 }
 
@@ -73,16 +107,21 @@ pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &C
     let live = live(&sources);
     let planned = senders(sheet);
     let listeners = listeners(sheet);
-    let fed = fed(comparison);
+    let told = told(comparison);
     let mut findings = Vec::new();
-    if let Some(finding) = off_by_one(sheet, &live, &listeners, &fed) {
+    if let Some(finding) = off_by_one(sheet, &live, &listeners, &told) {
         findings.push(finding);
     } else {
-        findings.extend(listeners.iter().filter_map(|one| other_protocol(sheet, &live, one, &fed)));
-        findings.extend(unsent(sheet, &live, &planned, &listeners, &fed));
+        for one in &listeners {
+            let beside = || one_beside(sheet, &live, &planned, &listeners, one, &told);
+            findings.extend(other_protocol(sheet, &live, one, &told).or_else(beside));
+            findings.extend(lost(sheet, &live, one, &told));
+        }
+        findings.extend(unsent(sheet, &live, &planned, &listeners, &told));
         findings.extend(unplanned(sheet, &live, &planned, &listeners));
     }
     findings.extend(listeners.iter().filter_map(|one| more_sources(sheet, &live, one)));
+    findings.extend(listeners.iter().filter_map(|one| merging(sheet, one, &told)));
     findings.extend(streams(sheet, &census.streams()));
     findings
 }
@@ -94,22 +133,38 @@ fn live(sources: &[Source]) -> BTreeMap<PortAddress, Vec<Live<'_>>> {
             let is_listed = sending.heard == 0 && !sending.ended;
             let address = source.universe(*number).and_then(Universe::port_address);
             if let Some(address) = address.filter(|_| sending.is_live() || is_listed) {
-                live.entry(address).or_default().push(Live { source, priority: sending.priority });
+                live.entry(address).or_default().push(Live {
+                    source,
+                    number: *number,
+                    priority: sending.priority,
+                });
             }
         }
     }
     live
 }
 
-/// For each port of a node that was found, by name and number: whether data passes through it.
-fn fed<'a>(comparison: &Comparison<'a>) -> HashMap<(&'a str, u32), bool> {
-    let mut fed = HashMap::new();
+fn told<'a>(comparison: &Comparison<'a>) -> Told<'a> {
+    let mut told = HashMap::new();
     for row in &comparison.rows {
         let State::Found(node, _) = &row.state else { continue };
         let outputs = node.ports().filter(|(_, _, port)| port.direction == Direction::Out);
-        fed.extend(outputs.map(|(number, _, port)| ((row.planned.name.value.as_str(), number), port.data)));
+        let name = row.planned.name.value.as_str();
+        told.extend(
+            outputs.map(|(number, place, port)| ((name, number), Says { port, at: node.heard_at(place) })),
+        );
     }
-    fed
+    told
+}
+
+/// Whether data passes through the port that waits for it; `None` where its node does not say.
+fn is_fed(listener: &Listener<'_>, told: &Told<'_>) -> Option<bool> {
+    told.get(&key(listener)).map(|says| says.port.data)
+}
+
+/// Whether the port is on the universe that is planned for it: else that is what is wrong.
+fn is_set(listener: &Listener<'_>, told: &Told<'_>) -> bool {
+    told.get(&key(listener)).is_some_and(|says| says.port.universe() == listener.universe)
 }
 
 fn key<'a>(listener: &Listener<'a>) -> (&'a str, u32) {
@@ -120,9 +175,9 @@ fn off_by_one(
     sheet: &RigSheet,
     live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
     listeners: &[Listener<'_>],
-    fed: &HashMap<(&str, u32), bool>,
+    told: &Told<'_>,
 ) -> Option<Finding> {
-    if listeners.iter().any(|one| fed.get(&key(one)).copied().unwrap_or(false)) {
+    if listeners.iter().any(|one| is_fed(one, told) == Some(true)) {
         return None;
     }
     let heard: HashSet<PortAddress> = listeners.iter().filter_map(|one| one.universe.port_address()).collect();
@@ -141,11 +196,10 @@ fn other_protocol(
     sheet: &RigSheet,
     live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
     listener: &Listener<'_>,
-    fed: &HashMap<(&str, u32), bool>,
+    told: &Told<'_>,
 ) -> Option<Finding> {
     let all = live.get(&listener.universe.port_address()?)?;
-    let is_fed = fed.get(&key(listener)).copied().unwrap_or(false);
-    if is_fed || all.iter().any(|one| one.source.protocol == listener.protocol()) {
+    if is_fed(listener, told) == Some(true) || all.iter().any(|one| one.source.protocol == listener.protocol()) {
         return None;
     }
     let other = all.first()?;
@@ -168,20 +222,89 @@ fn other_protocol(
     Some(OTHER_PROTOCOL.finding(what, remedy).at(sheet, listener.port.universe.span, ours.to_string()))
 }
 
+/// A port waits for what nobody sends, and the universe beside it is sent for nobody.
+fn one_beside(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
+    listeners: &[Listener<'_>],
+    listener: &Listener<'_>,
+    told: &Told<'_>,
+) -> Option<Finding> {
+    let address = listener.universe.port_address()?;
+    if is_fed(listener, told) != Some(false) || live.contains_key(&address) {
+        return None;
+    }
+    let is_for_somebody = |address: PortAddress| {
+        planned.contains_key(&address) || listeners.iter().any(|one| one.universe.port_address() == Some(address))
+    };
+    let (beside, one) = [-1_i32, 1].into_iter().find_map(|by| {
+        let flat = u64::try_from(i32::from(address.flat()) + by).ok()?;
+        let beside = PortAddress::new(flat).ok().filter(|beside| !is_for_somebody(*beside))?;
+        let one = live.get(&beside)?.iter().find(|one| one.source.protocol == listener.protocol())?;
+        Some((beside, one))
+    })?;
+    let what = format!(
+        "{} waits for {}, which nobody sends; {} sends {beside}, which nobody waits for",
+        listener.title(),
+        listener.universe,
+        one.source.title()
+    );
+    let remedy = format!(
+        "shift the patch of {} by one, or the port: deft-lantern why {}",
+        one.source.title(),
+        listener.node.name.value
+    );
+    Some(OFF_BY_ONE.finding(what, remedy).at(sheet, listener.port.universe.span, "planned"))
+}
+
+/// What is sent, by the protocol that the port takes, and by the port's own word does not come to it.
+fn lost(
+    sheet: &RigSheet,
+    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
+    listener: &Listener<'_>,
+    told: &Told<'_>,
+) -> Option<Finding> {
+    if is_fed(listener, told) != Some(false) || !is_set(listener, told) {
+        return None;
+    }
+    let (all, says) = (live.get(&listener.universe.port_address()?)?, told.get(&key(listener))?);
+    // Who began to send a moment ago may not have been noticed yet.
+    let before = |one: &&Live<'_>| {
+        one.source.universes.get(&one.number).is_some_and(|sending| sending.was_live_before(says.at))
+    };
+    let one = all.iter().filter(before).find(|one| one.source.protocol == listener.protocol())?;
+    let what =
+        format!("{} sends {}, and no data comes to {}", one.source.title(), listener.universe, listener.title());
+    let remedy = format!("deft-lantern why {}", listener.node.name.value);
+    Some(LOST.finding(what, remedy).at(sheet, listener.port.universe.span, "planned"))
+}
+
+fn merging(sheet: &RigSheet, listener: &Listener<'_>, told: &Told<'_>) -> Option<Finding> {
+    let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
+    let port = told.get(&key(listener)).map(|says| says.port).filter(|port| port.merging && declared < 2)?;
+    let what = format!("{} merges two sources of {} ({})", listener.title(), listener.universe, port.merge);
+    let remedy = format!(
+        "stop one of them, then: deft-lantern set {} --stop-merging; or write sources = 2 if both are meant",
+        listener.node.name.value
+    );
+    Some(MERGING.finding(what, remedy).at(sheet, listener.port.universe.span, format!("{declared} declared")))
+}
+
 /// One finding for each planned sender: a desk that is off would drown the rest.
 fn unsent(
     sheet: &RigSheet,
     live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
     planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
     listeners: &[Listener<'_>],
-    fed: &HashMap<(&str, u32), bool>,
+    told: &Told<'_>,
 ) -> Vec<Finding> {
     // A universe that any port says it gets is sent.
     let mut silent: BTreeMap<PortAddress, Vec<&Listener<'_>>> = BTreeMap::new();
     let mut arrives: HashSet<PortAddress> = live.keys().copied().collect();
     for listener in listeners {
         let Some(address) = listener.universe.port_address() else { continue };
-        match fed.get(&key(listener)) {
+        match is_fed(listener, told) {
             Some(true) => _ = arrives.insert(address),
             Some(false) => silent.entry(address).or_default().push(listener),
             // Who was not found cannot say.

@@ -42,7 +42,19 @@ pub(super) fn arp(at: &Circumstances<'_>) -> Step {
             .map(|there| format!(", which is at {there}"))
             .unwrap_or_default();
         let what = format!("{address} is held by {}, not by {} ({mac}){there}", who.join(" and "), at.called);
-        let remedy = format!("give {} another address first, or unplug it", who.join(" and "));
+        // Whoever has a place of its own on the sheet leaves by the same run that brings this one.
+        let has_place = |mac: &MacAddress| {
+            let nodes = at.sheet.into_iter().flat_map(|(sheet, _)| &sheet.nodes);
+            nodes
+                .filter(|node| node.fixed_address() != Some(address))
+                .any(|node| node.mac.as_ref().is_some_and(|one| one.value == *mac))
+        };
+        let remedy = match at.sheet {
+            Some((_, file)) if reached.holders.iter().all(has_place) => {
+                format!("each has a place of its own on the sheet: deft-lantern apply {file}")
+            }
+            _ => format!("give {} another address first, or unplug it", who.join(" and ")),
+        };
         return Step::broken(SOMEBODY_ELSE.finding(what, remedy));
     }
     if !reached.holders.is_empty() {

@@ -1,6 +1,7 @@
 //! The rungs at the device's ports: the universes they are on, the levels that arrive, who is in control.
 
 use std::collections::BTreeMap;
+use std::time::Duration;
 
 use crate::census::{FoundNode, FoundPort, Source};
 use crate::clash::senders::senders;
@@ -36,6 +37,12 @@ fn outputs(at: &Circumstances<'_>) -> Vec<(u32, FoundPort)> {
         .filter(|(_, _, port)| port.direction == Direction::Out)
         .map(|(number, _, port)| (number, *port))
         .collect()
+}
+
+/// When its port of this number was last heard of.
+fn heard_at(at: &Circumstances<'_>, number: u32) -> Option<Duration> {
+    let node = at.node()?;
+    node.port(number).map(|(place, _)| node.heard_at(place))
 }
 
 fn no_ports() -> Step {
@@ -131,7 +138,12 @@ pub(super) fn arrives(at: &Circumstances<'_>) -> Step {
         return no_ports();
     }
     for (number, port) in ports.iter().filter(|(_, port)| !port.data) {
-        if let Some([source, ..]) = sent.get(&(port.universe, port.protocol)).map(Vec::as_slice) {
+        // Who began to send a moment ago may not have been noticed yet. Both protocols number a universe alike.
+        let before = |source: &&Source| {
+            let sending = source.universes.get(&port.universe.flat());
+            sending.zip(heard_at(at, *number)).is_some_and(|(sending, heard)| sending.was_live_before(heard))
+        };
+        if let Some(source) = sent.get(&(port.universe, port.protocol)).and_then(|all| all.iter().find(before)) {
             let what =
                 format!("{} sends {}, and port {number} says that no data comes", source.title(), port.universe());
             let remedy = match port.protocol {

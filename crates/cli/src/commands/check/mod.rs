@@ -8,6 +8,7 @@ mod show;
 
 use std::path::PathBuf;
 
+use lantern_core::adapter::rivals_of;
 use lantern_core::change::Part;
 use lantern_core::clash::{is_same_name, world_clashes};
 use lantern_core::compare::{Comparison, State, compare_all, held_addresses};
@@ -160,7 +161,9 @@ impl Check<'_> {
     fn around(&self, comparison: &Comparison<'_>, look: &Look) -> Vec<Finding> {
         let sheet = &self.file.sheet;
         let sending = if self.is_part() { Vec::new() } else { comparison.sending(sheet, &look.census) };
-        around(look, sheet).into_iter().chain(sending).collect()
+        let adapter = self.session.adapter_facts().filter(|_| !self.session.is_simulated());
+        let rivals = adapter.map(|adapter| rivals_of(adapter, self.session.computer())).unwrap_or_default();
+        around(look, sheet).into_iter().chain(sending).chain(rivals).collect()
     }
 
     fn show(
