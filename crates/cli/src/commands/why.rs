@@ -1,12 +1,12 @@
 //! `why`: one device is silent, or half silent; what is the first thing that is broken on the way to it.
 
 use std::net::Ipv4Addr;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use lantern_core::MacAddress;
 use lantern_core::adapter::{Adapter, ChooseError, Computer, Medium};
 use lantern_core::census::Ways;
-use lantern_core::conversation::{Concern, Reached};
+use lantern_core::conversation::{Concern, Reached, Vantage};
 use lantern_core::finding::Finding;
 use lantern_core::ladder::{Circumstances, Rung, Step, WasHeard, climb};
 use lantern_core::sheet::{RigSheet, SheetNode};
@@ -76,24 +76,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let reached = reach::asked(&session, &[address], Ways::ALL, TIMES, out)?;
     let [reached] = reached.reached() else { return Ok(Exit::Fine) };
     let vantage = session.vantage();
-    let file = session.sheet_file();
-    let path = file.map(|file| file.path.display().to_string()).unwrap_or_default();
-    let at = Circumstances {
-        called: &args.target,
-        address,
-        planned: session.sheet().and_then(|sheet| planned(sheet, &args.target, address)),
-        sheet: session.sheet().map(|sheet| (sheet, path.as_str())),
-        computer: session.computer(),
-        adapter: session.adapter_facts(),
-        heard: Some(WasHeard {
-            vantage: &vantage,
-            reached,
-            census: &look.census,
-            devices: &look.devices,
-            from: &look.from,
-        }),
-    };
-    show(&at, out)
+    let heard = heard(&vantage, reached, &look);
+    let (computer, adapter) = (session.computer(), session.adapter_facts());
+    answer(&args.target, address, session.sheet_file(), (computer, adapter), Some(heard), out)
 }
 
 /// Where it is, as it was written, as the sheet has it, or as it was seen just now.
@@ -134,17 +119,7 @@ fn without_address(args: &Args, error: ChooseError, out: &mut Out) -> Result<Exi
     let Some(address) = args.target.parse().ok().or_else(|| sheet.as_ref().and_then(on_sheet)) else {
         return Err(error.into());
     };
-    let path = sheet.as_ref().map(|file| file.path.display().to_string()).unwrap_or_default();
-    let at = Circumstances {
-        called: &args.target,
-        address,
-        planned: sheet.as_ref().and_then(|file| planned(&file.sheet, &args.target, address)),
-        sheet: sheet.as_ref().map(|file| (&file.sheet, path.as_str())),
-        computer: &computer,
-        adapter,
-        heard: None,
-    };
-    show(&at, out)
+    answer(&args.target, address, sheet.as_ref(), (&computer, adapter), None, out)
 }
 
 /// The adapter that somebody most likely means who has none that can be used: wired before wireless, with link before without.
@@ -154,7 +129,7 @@ fn likeliest(computer: &Computer) -> Option<&Adapter> {
     real.min_by_key(|adapter| (adapter.medium, !adapter.link, !adapter.on))
 }
 
-fn from_file(args: &Args, path: &std::path::Path, out: &mut Out) -> Result<Exit, Failure> {
+fn from_file(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;
     let survey = play(path, Ways::ALL)?.survey;
     let (from, vantage) = (survey.viewpoint(), survey.plan().vantage.clone());
@@ -168,21 +143,32 @@ fn from_file(args: &Args, path: &std::path::Path, out: &mut Out) -> Result<Exit,
     let address = address(known, &args.target, &look)?;
     let there = look.devices.iter().filter(|device| device.addresses.contains(&address));
     let reached = Reached::unasked(address, there.filter_map(|device| device.mac));
-    let path = sheet.as_ref().map(|file| file.path.display().to_string()).unwrap_or_default();
+    let heard = heard(&vantage, &reached, &look);
+    answer(&args.target, address, sheet.as_ref(), (&Computer::default(), None), Some(heard), out)
+}
+
+fn heard<'a>(vantage: &'a Vantage, reached: &'a Reached, look: &'a Look) -> WasHeard<'a> {
+    WasHeard { vantage, reached, census: &look.census, devices: &look.devices, from: &look.from }
+}
+
+/// Climbs, and shows how far that came.
+fn answer(
+    called: &str,
+    address: Ipv4Addr,
+    sheet: Option<&SheetFile>,
+    (computer, adapter): (&Computer, Option<&Adapter>),
+    heard: Option<WasHeard<'_>>,
+    out: &mut Out,
+) -> Result<Exit, Failure> {
+    let path = sheet.map(|file| file.path.display().to_string()).unwrap_or_default();
     let at = Circumstances {
-        called: &args.target,
+        called,
         address,
-        planned: sheet.as_ref().and_then(|file| planned(&file.sheet, &args.target, address)),
-        sheet: sheet.as_ref().map(|file| (&file.sheet, path.as_str())),
-        computer: &Computer::default(),
-        adapter: None,
-        heard: Some(WasHeard {
-            vantage: &vantage,
-            reached: &reached,
-            census: &look.census,
-            devices: &look.devices,
-            from: &look.from,
-        }),
+        planned: sheet.and_then(|file| planned(&file.sheet, called, address)),
+        sheet: sheet.map(|file| (&file.sheet, path.as_str())),
+        computer,
+        adapter,
+        heard,
     };
     show(&at, out)
 }

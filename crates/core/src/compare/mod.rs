@@ -1,5 +1,6 @@
 //! Comparing what should be with what was found.
 
+mod announced;
 mod beside;
 mod matching;
 mod power;
@@ -23,8 +24,10 @@ pub use power::{AfterPower, Kept, after_power};
 pub use verdict::{Tally, Verdict};
 pub use wanted::{Addressing, Wanted, WantedPort};
 
-/// The rules about what is sent.
-pub(crate) use sending::RULES as SENDING;
+/// The rules about what is sent and announced.
+pub(crate) fn sending_rules() -> Vec<&'static Rule> {
+    [sending::RULES, announced::RULES].concat()
+}
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];
 
@@ -319,7 +322,9 @@ impl Comparison<'_> {
     /// What is sent otherwise than planned: universes and streams.
     #[must_use]
     pub fn sending(&self, sheet: &RigSheet, census: &Census) -> Vec<Finding> {
-        sending::findings(self, sheet, census)
+        let mut findings = sending::findings(self, sheet, census);
+        findings.extend(announced::findings(sheet, &census.streams()));
+        findings
     }
 
     /// What no message tells of devices that speak no Art-Net: one finding for all of them.

@@ -1,32 +1,22 @@
-//! What is sent on the wire, held against what the sheet has: universes of levels, and streams.
+//! Universes that are sent, held against what the sheet has.
 //!
 //! Levels by Art-Net go from the source to each node alone, so a computer beside them hears nothing; the nodes themselves say whether
 //! data passes through a port (Art-Net 4, ArtPollReply "GoodOutputA" bit 7). Nothing is called unsent that a port says arrives.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use super::{Comparison, State};
-use crate::census::{Census, FoundPort, Source, Stream};
+use crate::census::{Census, FoundPort, Source};
 use crate::clash::named;
 use crate::clash::senders::{Listener, Sender, listeners, runs, senders, shift};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Member, RigSheet, SheetStream, Span};
+use crate::sheet::{RigSheet, Span};
 use crate::universe::{PortAddress, Universe};
 use crate::{Direction, Protocol};
 
-pub(crate) static RULES: &[&Rule] = &[
-    &UNSENT,
-    &UNPLANNED,
-    &MORE_SOURCES,
-    &OTHER_PROTOCOL,
-    &OFF_BY_ONE,
-    &STREAM_DIFFERS,
-    &STREAM_UNPLANNED,
-    &LOST,
-    &MERGING,
-];
+pub(crate) static RULES: &[&Rule] =
+    &[&UNSENT, &UNPLANNED, &MORE_SOURCES, &OTHER_PROTOCOL, &OFF_BY_ONE, &LOST, &MERGING];
 
 static UNSENT: Rule = Rule {
     code: "R008",
@@ -58,19 +48,6 @@ static OFF_BY_ONE: Rule = Rule {
     title: "everything that is sent lies one beside the plan",
     why: "Art-Net counts from 0, sACN and most desks from 1: one side was set in the other's counting",
 };
-static STREAM_DIFFERS: Rule = Rule {
-    code: "R013",
-    severity: Severity::Error,
-    title: "a stream is announced otherwise than planned",
-    why: "whoever was patched by the plan receives nothing",
-};
-static STREAM_UNPLANNED: Rule = Rule {
-    code: "R014",
-    severity: Severity::Note,
-    title: "a stream is announced that nobody planned",
-    why: "it takes room on every cable that it goes down",
-};
-
 static LOST: Rule = Rule {
     code: "R015",
     severity: Severity::Error,
@@ -101,28 +78,40 @@ struct Live<'c> {
     priority: Option<u8>,
 }
 
+/// The sheet, and what is on the wire.
+struct Sides<'a> {
+    sheet: &'a RigSheet,
+    planned: HashMap<PortAddress, Vec<Sender<'a>>>,
+    listeners: Vec<Listener<'a>>,
+    live: BTreeMap<PortAddress, Vec<Live<'a>>>,
+    told: Told<'a>,
+}
+
 /// What is sent otherwise than planned.
 pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &Census) -> Vec<Finding> {
     let sources = census.sources();
-    let live = live(&sources);
-    let planned = senders(sheet);
-    let listeners = listeners(sheet);
-    let told = told(comparison);
+    let sides = Sides {
+        sheet,
+        planned: senders(sheet),
+        listeners: listeners(sheet),
+        live: live(&sources),
+        told: told(comparison),
+    };
     let mut findings = Vec::new();
-    if let Some(finding) = off_by_one(sheet, &live, &listeners, &told) {
+    if let Some(finding) = sides.off_by_one() {
         findings.push(finding);
     } else {
-        for one in &listeners {
-            let beside = || one_beside(sheet, &live, &planned, &listeners, one, &told);
-            findings.extend(other_protocol(sheet, &live, one, &told).or_else(beside));
-            findings.extend(lost(sheet, &live, one, &told));
+        for one in &sides.listeners {
+            findings.extend(sides.other_protocol(one).or_else(|| sides.one_beside(one)));
+            findings.extend(sides.lost(one));
         }
-        findings.extend(unsent(sheet, &live, &planned, &listeners, &told));
-        findings.extend(unplanned(sheet, &live, &planned, &listeners));
+        findings.extend(sides.unsent());
+        findings.extend(sides.unplanned());
     }
-    findings.extend(listeners.iter().filter_map(|one| more_sources(sheet, &live, one)));
-    findings.extend(listeners.iter().filter_map(|one| merging(sheet, one, &told)));
-    findings.extend(streams(sheet, &census.streams()));
+    for one in &sides.listeners {
+        findings.extend(sides.more_sources(one));
+        findings.extend(sides.merging(one));
+    }
     findings
 }
 
@@ -157,269 +146,217 @@ fn told<'a>(comparison: &Comparison<'a>) -> Told<'a> {
     told
 }
 
-/// Whether data passes through the port that waits for it; `None` where its node does not say.
-fn is_fed(listener: &Listener<'_>, told: &Told<'_>) -> Option<bool> {
-    told.get(&key(listener)).map(|says| says.port.data)
-}
-
-/// Whether the port is on the universe that is planned for it: else that is what is wrong.
-fn is_set(listener: &Listener<'_>, told: &Told<'_>) -> bool {
-    told.get(&key(listener)).is_some_and(|says| says.port.universe() == listener.universe)
-}
-
 fn key<'a>(listener: &Listener<'a>) -> (&'a str, u32) {
     (listener.node.name.value.as_str(), listener.port.number.value)
 }
 
-fn off_by_one(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    listeners: &[Listener<'_>],
-    told: &Told<'_>,
-) -> Option<Finding> {
-    if listeners.iter().any(|one| is_fed(one, told) == Some(true)) {
-        return None;
+impl Sides<'_> {
+    /// Whether data passes through the port that waits for it; `None` where its node does not say.
+    fn is_fed(&self, listener: &Listener<'_>) -> Option<bool> {
+        self.told.get(&key(listener)).map(|says| says.port.data)
     }
-    let heard: HashSet<PortAddress> = listeners.iter().filter_map(|one| one.universe.port_address()).collect();
-    let by = shift(&heard, |address| live.contains_key(&address))?;
-    let (first, example) = (listeners.first()?, live.values().flatten().next()?);
-    let direction = if by > 0 { "above" } else { "below" };
-    let what = format!("all {} universes of the ports are sent one {direction} the plan", heard.len());
-    let remedy = format!(
-        "shift the patch of {} by one, or the ports: deft-lantern sheet renumber {by:+} --ports",
-        example.source.title()
-    );
-    Some(OFF_BY_ONE.finding(what, remedy).at(sheet, first.port.universe.span, "planned"))
-}
 
-fn other_protocol(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    listener: &Listener<'_>,
-    told: &Told<'_>,
-) -> Option<Finding> {
-    let all = live.get(&listener.universe.port_address()?)?;
-    if is_fed(listener, told) == Some(true) || all.iter().any(|one| one.source.protocol == listener.protocol()) {
-        return None;
+    /// Whether the port is on the universe that is planned for it: else that is what is wrong.
+    fn is_set(&self, listener: &Listener<'_>) -> bool {
+        self.told.get(&key(listener)).is_some_and(|says| says.port.universe() == listener.universe)
     }
-    let other = all.first()?;
-    let (ours, theirs) = (listener.protocol(), other.source.protocol);
-    let what = format!(
-        "{} takes {} by {ours}, and {} sends it by {theirs}",
-        listener.title(),
-        listener.universe,
-        other.source.title()
-    );
-    let remedy = format!(
-        "deft-lantern set {} --port {} --protocol {}, or let the source send {ours}",
-        listener.node.name.value,
-        listener.port.number.value,
-        match theirs {
-            Protocol::ArtNet => "art-net",
-            Protocol::Sacn => "sacn",
+
+    fn off_by_one(&self) -> Option<Finding> {
+        if self.listeners.iter().any(|one| self.is_fed(one) == Some(true)) {
+            return None;
         }
-    );
-    Some(OTHER_PROTOCOL.finding(what, remedy).at(sheet, listener.port.universe.span, ours.to_string()))
-}
-
-/// A port waits for what nobody sends, and the universe beside it is sent for nobody.
-fn one_beside(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
-    listeners: &[Listener<'_>],
-    listener: &Listener<'_>,
-    told: &Told<'_>,
-) -> Option<Finding> {
-    let address = listener.universe.port_address()?;
-    if is_fed(listener, told) != Some(false) || live.contains_key(&address) {
-        return None;
-    }
-    let is_for_somebody = |address: PortAddress| {
-        planned.contains_key(&address) || listeners.iter().any(|one| one.universe.port_address() == Some(address))
-    };
-    let (beside, one) = [-1_i32, 1].into_iter().find_map(|by| {
-        let flat = u64::try_from(i32::from(address.flat()) + by).ok()?;
-        let beside = PortAddress::new(flat).ok().filter(|beside| !is_for_somebody(*beside))?;
-        let one = live.get(&beside)?.iter().find(|one| one.source.protocol == listener.protocol())?;
-        Some((beside, one))
-    })?;
-    let what = format!(
-        "{} waits for {}, which nobody sends; {} sends {beside}, which nobody waits for",
-        listener.title(),
-        listener.universe,
-        one.source.title()
-    );
-    let remedy = format!(
-        "shift the patch of {} by one, or the port: deft-lantern why {}",
-        one.source.title(),
-        listener.node.name.value
-    );
-    Some(OFF_BY_ONE.finding(what, remedy).at(sheet, listener.port.universe.span, "planned"))
-}
-
-/// What is sent, by the protocol that the port takes, and by the port's own word does not come to it.
-fn lost(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    listener: &Listener<'_>,
-    told: &Told<'_>,
-) -> Option<Finding> {
-    if is_fed(listener, told) != Some(false) || !is_set(listener, told) {
-        return None;
-    }
-    let (all, says) = (live.get(&listener.universe.port_address()?)?, told.get(&key(listener))?);
-    // Who began to send a moment ago may not have been noticed yet.
-    let before = |one: &&Live<'_>| {
-        one.source.universes.get(&one.number).is_some_and(|sending| sending.was_live_before(says.at))
-    };
-    let one = all.iter().filter(before).find(|one| one.source.protocol == listener.protocol())?;
-    let what =
-        format!("{} sends {}, and no data comes to {}", one.source.title(), listener.universe, listener.title());
-    let remedy = format!("deft-lantern why {}", listener.node.name.value);
-    Some(LOST.finding(what, remedy).at(sheet, listener.port.universe.span, "planned"))
-}
-
-fn merging(sheet: &RigSheet, listener: &Listener<'_>, told: &Told<'_>) -> Option<Finding> {
-    let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
-    let port = told.get(&key(listener)).map(|says| says.port).filter(|port| port.merging && declared < 2)?;
-    let what = format!("{} merges two sources of {} ({})", listener.title(), listener.universe, port.merge);
-    let remedy = format!(
-        "stop one of them, then: deft-lantern set {} --stop-merging; or write sources = 2 if both are meant",
-        listener.node.name.value
-    );
-    Some(MERGING.finding(what, remedy).at(sheet, listener.port.universe.span, format!("{declared} declared")))
-}
-
-/// One finding for each planned sender: a desk that is off would drown the rest.
-fn unsent(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
-    listeners: &[Listener<'_>],
-    told: &Told<'_>,
-) -> Vec<Finding> {
-    // A universe that any port says it gets is sent.
-    let mut silent: BTreeMap<PortAddress, Vec<&Listener<'_>>> = BTreeMap::new();
-    let mut arrives: HashSet<PortAddress> = live.keys().copied().collect();
-    for listener in listeners {
-        let Some(address) = listener.universe.port_address() else { continue };
-        match is_fed(listener, told) {
-            Some(true) => _ = arrives.insert(address),
-            Some(false) => silent.entry(address).or_default().push(listener),
-            // Who was not found cannot say.
-            None => {}
-        }
-    }
-    silent.retain(|address, _| !arrives.contains(address));
-    let mut by_sender: BTreeMap<&str, (Span, BTreeSet<PortAddress>)> = BTreeMap::new();
-    for address in silent.keys() {
-        for sender in planned.get(address).into_iter().flatten() {
-            by_sender.entry(sender.name).or_insert((sender.span, BTreeSet::new())).1.insert(*address);
-        }
-    }
-    let finding = |(name, (span, addresses)): (&str, (Span, BTreeSet<PortAddress>))| {
-        let all: Vec<PortAddress> = addresses.iter().copied().collect();
-        let ports: Vec<String> =
-            all.iter().filter_map(|address| silent.get(address)).flatten().map(|one| one.title()).collect();
-        let what = format!(
-            "{name} is to send {}; none of it is heard, and no data comes to {}",
-            named(runs(&all), ", "),
-            named(ports, ", ")
+        let heard: HashSet<PortAddress> =
+            self.listeners.iter().filter_map(|one| one.universe.port_address()).collect();
+        let by = shift(&heard, |address| self.live.contains_key(&address))?;
+        let (first, example) = (self.listeners.first()?, self.live.values().flatten().next()?);
+        let direction = if by > 0 { "above" } else { "below" };
+        let what = format!("all {} universes of the ports are sent one {direction} the plan", heard.len());
+        let remedy = format!(
+            "shift the patch of {} by one, or the ports: deft-lantern sheet renumber {by:+} --ports",
+            example.source.title()
         );
-        let remedy = format!("look whether {name} runs and sends, and on which of its adapters");
-        UNSENT.finding(what, remedy).at(sheet, span, "planned here")
-    };
-    by_sender.into_iter().map(finding).collect()
-}
-
-/// One finding for each source, where the sheet names the sources that it means.
-fn unplanned(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    planned: &HashMap<PortAddress, Vec<Sender<'_>>>,
-    listeners: &[Listener<'_>],
-) -> Vec<Finding> {
-    if sheet.sources.is_empty() {
-        return Vec::new();
+        Some(OFF_BY_ONE.finding(what, remedy).at(self.sheet, first.port.universe.span, "planned"))
     }
-    let wanted: HashSet<PortAddress> = listeners.iter().filter_map(|one| one.universe.port_address()).collect();
-    let is_known = |address: &PortAddress| planned.contains_key(address) || wanted.contains(address);
-    let mut by_source: BTreeMap<(String, Protocol), Vec<PortAddress>> = BTreeMap::new();
-    for (address, all) in live.iter().filter(|(address, _)| !is_known(address)) {
-        for one in all {
-            by_source.entry((one.source.title(), one.source.protocol)).or_default().push(*address);
+
+    fn other_protocol(&self, listener: &Listener<'_>) -> Option<Finding> {
+        let all = self.live.get(&listener.universe.port_address()?)?;
+        if self.is_fed(listener) == Some(true) || all.iter().any(|one| one.source.protocol == listener.protocol())
+        {
+            return None;
         }
+        let other = all.first()?;
+        let (ours, theirs) = (listener.protocol(), other.source.protocol);
+        let what = format!(
+            "{} takes {} by {ours}, and {} sends it by {theirs}",
+            listener.title(),
+            listener.universe,
+            other.source.title()
+        );
+        let remedy = format!(
+            "deft-lantern set {} --port {} --protocol {}, or let the source send {ours}",
+            listener.node.name.value,
+            listener.port.number.value,
+            match theirs {
+                Protocol::ArtNet => "art-net",
+                Protocol::Sacn => "sacn",
+            }
+        );
+        Some(OTHER_PROTOCOL.finding(what, remedy).at(self.sheet, listener.port.universe.span, ours.to_string()))
     }
-    let finding = |((title, protocol), addresses): ((String, Protocol), Vec<PortAddress>)| {
-        let what =
-            format!("{title} sends {} by {protocol}, which is not on the sheet", named(runs(&addresses), ", "));
-        UNPLANNED.finding(what, "correct the patch of the source, or write the universe into the sheet's `sends`")
-    };
-    by_source.into_iter().map(finding).collect()
-}
 
-/// Sources of equal priority are a finding of what is seen; here are those that outrank each other.
-fn more_sources(
-    sheet: &RigSheet,
-    live: &BTreeMap<PortAddress, Vec<Live<'_>>>,
-    listener: &Listener<'_>,
-) -> Option<Finding> {
-    let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
-    let all = live.get(&listener.universe.port_address()?)?;
-    let mut ours: Vec<&Live<'_>> =
-        all.iter().filter(|one| one.source.protocol == listener.protocol() && one.priority.is_some()).collect();
-    ours.sort_by_key(|one| std::cmp::Reverse(one.priority));
-    let [first, second, ..] = &ours[..] else { return None };
-    if u32::try_from(ours.len()).unwrap_or(u32::MAX) <= declared || first.priority == second.priority {
-        return None;
-    }
-    let who = ours.iter().map(|one| format!("{} with {}", one.source.title(), one.priority.unwrap_or_default()));
-    let what = format!("{} gets {} from {}", listener.title(), listener.universe, named(who, " and "));
-    let remedy = format!(
-        "{} is in control; stop the others, or write sources = {} if that is meant",
-        first.source.title(),
-        ours.len()
-    );
-    Some(MORE_SOURCES.finding(what, remedy).at(sheet, listener.port.universe.span, format!("{declared} declared")))
-}
-
-/// Announced streams: known by group and port, else by their session's name, else as the only stream of that sort from that sender.
-fn streams(sheet: &RigSheet, announced: &[Stream]) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    if sheet.streams.is_empty() {
-        return findings;
-    }
-    let planned: Vec<(&SheetStream, SocketAddrV4)> =
-        sheet.streams.iter().filter_map(|stream| Some((stream, stream.fixed_group()?))).collect();
-    let now: Vec<(&Stream, SocketAddrV4)> = announced
-        .iter()
-        .filter(|stream| !stream.over)
-        .filter_map(|stream| Some((stream, SocketAddrV4::new(stream.group?, stream.port))))
-        .collect();
-    let is_announced = |socket: SocketAddrV4| now.iter().any(|(_, other)| *other == socket);
-    for (stream, socket) in &now {
-        if planned.iter().any(|(_, wanted)| wanted == socket) {
-            continue;
+    /// A port waits for what nobody sends, and the universe beside it is sent for nobody.
+    fn one_beside(&self, listener: &Listener<'_>) -> Option<Finding> {
+        let address = listener.universe.port_address()?;
+        if self.is_fed(listener) != Some(false) || self.live.contains_key(&address) {
+            return None;
         }
-        let by_name = planned.iter().find(|(one, _)| one.name.value == stream.session.raw());
-        let by_sender = || {
-            let like = |(one, wanted): &&(&SheetStream, SocketAddrV4)| {
-                let is_from = sheet.member(one.from.value).and_then(Member::fixed_address) == Some(stream.sender);
-                is_from && one.carries.value.to_string() == stream.kind.raw() && !is_announced(*wanted)
-            };
-            let mut all = planned.iter().filter(like);
-            all.next().filter(|_| all.next().is_none())
+        let is_for_somebody = |address: PortAddress| {
+            self.planned.contains_key(&address)
+                || self.listeners.iter().any(|one| one.universe.port_address() == Some(address))
         };
-        if let Some((one, wanted)) = by_name.or_else(by_sender) {
-            let name = &one.name;
-            let what = format!("{} is announced by {} at {socket}, planned {wanted}", name.value, stream.sender);
-            let remedy = "set the sender as planned, or correct the sheet";
-            findings.push(STREAM_DIFFERS.finding(what, remedy).at(sheet, name.span, "planned"));
-        } else {
-            let what = format!("{} from {} at {socket} is not on the sheet", stream.session, stream.sender);
-            findings.push(STREAM_UNPLANNED.finding(what, "write it into the sheet, or switch it off"));
-        }
+        let (beside, one) = [-1_i32, 1].into_iter().find_map(|by| {
+            let flat = u64::try_from(i32::from(address.flat()) + by).ok()?;
+            let beside = PortAddress::new(flat).ok().filter(|beside| !is_for_somebody(*beside))?;
+            let one = self.live.get(&beside)?.iter().find(|one| one.source.protocol == listener.protocol())?;
+            Some((beside, one))
+        })?;
+        let what = format!(
+            "{} waits for {}, which nobody sends; {} sends {beside}, which nobody waits for",
+            listener.title(),
+            listener.universe,
+            one.source.title()
+        );
+        let remedy = format!(
+            "shift the patch of {} by one, or the port: deft-lantern why {}",
+            one.source.title(),
+            listener.node.name.value
+        );
+        Some(OFF_BY_ONE.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned"))
     }
-    findings
+
+    /// What is sent, by the protocol that the port takes, and by the port's own word does not come to it.
+    fn lost(&self, listener: &Listener<'_>) -> Option<Finding> {
+        if self.is_fed(listener) != Some(false) || !self.is_set(listener) {
+            return None;
+        }
+        let (all, says) = (self.live.get(&listener.universe.port_address()?)?, self.told.get(&key(listener))?);
+        // Who began to send a moment ago may not have been noticed yet.
+        let before = |one: &&Live<'_>| {
+            one.source.universes.get(&one.number).is_some_and(|sending| sending.was_live_before(says.at))
+        };
+        let one = all.iter().filter(before).find(|one| one.source.protocol == listener.protocol())?;
+        let what = format!(
+            "{} sends {}, and no data comes to {}",
+            one.source.title(),
+            listener.universe,
+            listener.title()
+        );
+        let remedy = format!("deft-lantern why {}", listener.node.name.value);
+        Some(LOST.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned"))
+    }
+
+    fn merging(&self, listener: &Listener<'_>) -> Option<Finding> {
+        let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
+        let port =
+            self.told.get(&key(listener)).map(|says| says.port).filter(|port| port.merging && declared < 2)?;
+        let what = format!("{} merges two sources of {} ({})", listener.title(), listener.universe, port.merge);
+        let remedy = format!(
+            "stop one of them, then: deft-lantern set {} --stop-merging; or write sources = 2 if both are meant",
+            listener.node.name.value
+        );
+        Some(MERGING.finding(what, remedy).at(
+            self.sheet,
+            listener.port.universe.span,
+            format!("{declared} declared"),
+        ))
+    }
+
+    /// One finding for each planned sender: a desk that is off would drown the rest.
+    fn unsent(&self) -> Vec<Finding> {
+        // A universe that any port says it gets is sent.
+        let mut silent: BTreeMap<PortAddress, Vec<&Listener<'_>>> = BTreeMap::new();
+        let mut arrives: HashSet<PortAddress> = self.live.keys().copied().collect();
+        for listener in &self.listeners {
+            let Some(address) = listener.universe.port_address() else { continue };
+            match self.is_fed(listener) {
+                Some(true) => _ = arrives.insert(address),
+                Some(false) => silent.entry(address).or_default().push(listener),
+                // Who was not found cannot say.
+                None => {}
+            }
+        }
+        silent.retain(|address, _| !arrives.contains(address));
+        let mut by_sender: BTreeMap<&str, (Span, BTreeSet<PortAddress>)> = BTreeMap::new();
+        for address in silent.keys() {
+            for sender in self.planned.get(address).into_iter().flatten() {
+                by_sender.entry(sender.name).or_insert((sender.span, BTreeSet::new())).1.insert(*address);
+            }
+        }
+        let finding = |(name, (span, addresses)): (&str, (Span, BTreeSet<PortAddress>))| {
+            let all: Vec<PortAddress> = addresses.iter().copied().collect();
+            let ports: Vec<String> =
+                all.iter().filter_map(|address| silent.get(address)).flatten().map(|one| one.title()).collect();
+            let what = format!(
+                "{name} is to send {}; none of it is heard, and no data comes to {}",
+                named(runs(&all), ", "),
+                named(ports, ", ")
+            );
+            let remedy = format!("look whether {name} runs and sends, and on which of its adapters");
+            UNSENT.finding(what, remedy).at(self.sheet, span, "planned here")
+        };
+        by_sender.into_iter().map(finding).collect()
+    }
+
+    /// One finding for each source, where the sheet names the sources that it means.
+    fn unplanned(&self) -> Vec<Finding> {
+        if self.sheet.sources.is_empty() {
+            return Vec::new();
+        }
+        let wanted: HashSet<PortAddress> =
+            self.listeners.iter().filter_map(|one| one.universe.port_address()).collect();
+        let is_known = |address: &PortAddress| self.planned.contains_key(address) || wanted.contains(address);
+        let mut by_source: BTreeMap<(String, Protocol), Vec<PortAddress>> = BTreeMap::new();
+        for (address, all) in self.live.iter().filter(|(address, _)| !is_known(address)) {
+            for one in all {
+                by_source.entry((one.source.title(), one.source.protocol)).or_default().push(*address);
+            }
+        }
+        let finding = |((title, protocol), addresses): ((String, Protocol), Vec<PortAddress>)| {
+            let what = format!(
+                "{title} sends {} by {protocol}, which is not on the sheet",
+                named(runs(&addresses), ", ")
+            );
+            UNPLANNED
+                .finding(what, "correct the patch of the source, or write the universe into the sheet's `sends`")
+        };
+        by_source.into_iter().map(finding).collect()
+    }
+
+    /// Sources of equal priority are a finding of what is seen; here are those that outrank each other.
+    fn more_sources(&self, listener: &Listener<'_>) -> Option<Finding> {
+        let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
+        let all = self.live.get(&listener.universe.port_address()?)?;
+        let mut ours: Vec<&Live<'_>> = all
+            .iter()
+            .filter(|one| one.source.protocol == listener.protocol() && one.priority.is_some())
+            .collect();
+        ours.sort_by_key(|one| std::cmp::Reverse(one.priority));
+        let [first, second, ..] = &ours[..] else { return None };
+        if u32::try_from(ours.len()).unwrap_or(u32::MAX) <= declared || first.priority == second.priority {
+            return None;
+        }
+        let who =
+            ours.iter().map(|one| format!("{} with {}", one.source.title(), one.priority.unwrap_or_default()));
+        let what = format!("{} gets {} from {}", listener.title(), listener.universe, named(who, " and "));
+        let remedy = format!(
+            "{} is in control; stop the others, or write sources = {} if that is meant",
+            first.source.title(),
+            ours.len()
+        );
+        Some(MORE_SOURCES.finding(what, remedy).at(
+            self.sheet,
+            listener.port.universe.span,
+            format!("{declared} declared"),
+        ))
+    }
 }

@@ -47,16 +47,8 @@ pub struct Page {
 #[must_use]
 pub fn catalogue() -> Vec<&'static Rule> {
     let mut rules = clash::RULES.concat();
-    rules.extend(
-        [
-            crate::compare::RULES,
-            crate::compare::SENDING,
-            crate::ladder::RULES,
-            crate::change::RULES,
-            crate::fill::RULES,
-        ]
-        .concat(),
-    );
+    rules.extend([crate::compare::RULES, crate::ladder::RULES, crate::change::RULES, crate::fill::RULES].concat());
+    rules.extend(crate::compare::sending_rules());
     rules.extend(crate::adapter::rules());
     rules.sort_by_key(|rule| rule.code);
     rules
