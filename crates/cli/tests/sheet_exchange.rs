@@ -7,7 +7,7 @@ use rstest::rstest;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-use crate::support::{Folder, NIGHT};
+use crate::support::{Folder, NIGHT, in_own_network};
 
 #[rstest]
 fn a_table_that_goes_out_comes_back_unchanged(
@@ -121,4 +121,23 @@ fn what_strangers_send_is_refused_within_bounds(#[case] file: Vec<u8>, #[case] n
     assert_eq!(output.status.code(), Some(2), "{notes}");
     assert!(notes.contains(note), "{notes}");
     assert_eq!(folder.read(NIGHT), NIGHT_MENDED_SHEET);
+}
+
+/// The lines are those of hosts(5): the system's own resolver reads them, where it may be given them.
+#[test]
+fn names_become_lines_of_a_hosts_file() {
+    let folder = Folder::night();
+    let lines = folder.run(&["sheet", "export", "hosts"]).ended(0).out;
+    assert!(
+        lines.contains("10.40.0.10      desk-one\n") && lines.contains("10.40.1.100     quay-north\n"),
+        "{lines}"
+    );
+    folder.run(&["sheet", "export", "hosts", "--to", "hosts"]).ended(0);
+    let Some(said) = in_own_network(&format!(
+        "mount --bind '{}' /etc/hosts && getent hosts quay-north",
+        folder.path("hosts").display()
+    )) else {
+        return;
+    };
+    assert_eq!(said.ended(0).out.split_whitespace().collect::<Vec<_>>(), ["10.40.1.100", "quay-north"]);
 }

@@ -4,6 +4,7 @@
 mod diff;
 mod draft;
 mod export;
+mod hosts;
 mod import;
 mod json;
 mod scene_file;
@@ -12,6 +13,7 @@ mod table;
 pub use diff::{SheetChange, sheet_diff};
 pub use draft::Draft;
 pub use export::export;
+pub use hosts::to_hosts;
 pub use import::{BadCell, Imported, import};
 pub use json::{JsonError, from_json, to_json};
 pub use scene_file::{SceneFileError, read_scene_file};

@@ -1,17 +1,18 @@
-//! `sheet export`: nodes, ports or fixtures as a table, or all as JSON.
+//! `sheet export`: nodes, ports or fixtures as a table, all as JSON, or names and addresses as a hosts file.
 
 use std::path::PathBuf;
 
 use clap::ValueEnum;
-use lantern_core::exchange::{Delimiter, Subject, export, to_json};
+use lantern_core::exchange::{Delimiter, Subject, export, to_hosts, to_json};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::output::Out;
 
-/// Write nodes, ports or fixtures as a table for a spreadsheet, or the whole sheet as JSON
+/// Write nodes, ports or fixtures as a table for a spreadsheet, the whole sheet as JSON, or a hosts file
 ///
+/// With the lines of `hosts` in the hosts file of a system (/etc/hosts), every program there can call the devices by name.
 /// What a spreadsheet would execute as a formula gets an apostrophe in front, which sheet import takes away again.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
@@ -38,6 +39,7 @@ enum What {
     Ports,
     Fixtures,
     Json,
+    Hosts,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -60,6 +62,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         What::Nodes => table(Subject::Nodes),
         What::Ports => table(Subject::Ports),
         What::Fixtures => table(Subject::Fixtures),
+        What::Hosts => to_hosts(&file.sheet),
         What::Json => {
             let json = to_json(file.sheet.text()).map_err(|error| Failure::Call(error.to_string()))?;
             format!("{json:#}\n")
