@@ -44,7 +44,7 @@ fn sheet() -> String {
         + &(0..NODES).map(node).collect::<String>()
 }
 
-/// Killed so many times in `apply`, and once in `undo`: every node ends where the sheet has it, and then where it was; the
+/// Killed so many times in `apply`, which is begun anew where it came to its end before, and once in `undo`: every node ends where the sheet has it, and then where it was; the
 /// computer has what it had.
 fn killed(times: usize) {
     if !has("ip") || !has("arping") {
@@ -60,12 +60,13 @@ fn killed(times: usize) {
            arping -f -c 3 -w 3 -I rig0 $a 2>/dev/null | grep -qi $m || echo lost node-$n at $a\n\
          done; ip addr del 10.60.0.9/16 dev rig0; echo looked $1; }}\n\
          cat > wanted <<'END'\n{wanted}\nEND\n\
-         i=0; go=''\n\
-         while [ $i -lt {times} ]; do\n\
+         i=0; killed=0; go=''\n\
+         while [ $killed -lt {times} ] && [ $i -lt $(({times} * 3)) ]; do\n\
            deft-lantern apply s.rig.toml $go --yes --restart 8 > out.$i 2>&1 & pid=$!\n\
            ms=$(( (i * 7919 + 1009) % 17000 + 300 )); sleep $((ms / 1000)).$(printf %03d $((ms % 1000)))\n\
-           kill -9 $pid 2>/dev/null && echo killed after $ms ms; wait $pid 2>/dev/null\n\
-           grep -q '\"record\"' s.log.jsonl 2>/dev/null && deft-lantern logbook list --sheet s.rig.toml 2>/dev/null | grep -q 'no end' && go=--resume || go=''\n\
+           if kill -9 $pid 2>/dev/null; then killed=$((killed + 1)); echo killed after $ms ms; wait $pid 2>/dev/null\n\
+           else wait $pid; deft-lantern undo --sheet s.rig.toml --yes --restart 8 > begun-anew.$i 2>&1 || cat begun-anew.$i; fi\n\
+           grep -q '\"record\"' s.log.jsonl 2>/dev/null && deft-lantern logbook list --sheet s.rig.toml 2>/dev/null | tail -2 | grep -q 'no end' && go=--resume || go=''\n\
            i=$((i + 1))\n\
          done\n\
          deft-lantern apply s.rig.toml $go --yes --restart 8 > out.last 2>&1; echo applied $?; [ $? = 0 ] || cat out.last\n\
@@ -86,7 +87,8 @@ fn killed(times: usize) {
     assert!(said.out.contains("looked wanted") && said.out.contains("looked before"), "{}", said.out);
     assert!(said.out.contains("applied 0"), "{}\n{}", said.out, said.notes);
     assert_eq!(said.out.matches("adapter as before").count(), 2, "{}\n{}", said.out, said.notes);
-    assert!(said.out.contains("killed undo") && said.out.contains("killed after"), "{}", said.out);
+    assert_eq!(said.out.matches("killed after").count(), times, "{}", said.out);
+    assert!(said.out.contains("killed undo"), "{}", said.out);
 }
 
 /// Two subnets are out of reach, so two addresses are taken: asked to end, the program gives both back; killed, the next run

@@ -323,6 +323,7 @@ fn whatever_happens_the_sheet_and_the_way_back_are_reached(#[values(0, 1, 2, 3, 
 #[rstest]
 #[case::an_order_without_its_address(80_097)]
 #[case::an_answer_from_before_the_last_order(94_881)]
+#[case::the_same_without_a_kill(612_322)]
 fn what_went_wrong_once_goes_right_now(#[case] seed: u64) {
     night(seed);
 }

@@ -16,15 +16,26 @@ use crate::sheet::RigSheet;
 
 /// How long after an order a device that still answers from where it was may yet begin to obey it: the order may have been held
 /// up on its way, and some take their time. What a program that was killed had sent is waited for that long.
-pub const SETTLES: Duration = Duration::from_secs(10);
+const SETTLES: Duration = Duration::from_secs(10);
 
-/// Whether a run was killed, or broken off with orders under way, of which nobody knows whether they will be obeyed. Of one that was
-/// killed even an answer from before its last order may be under way still, and would be taken for the truth.
+/// How long an answer may be held up on its way, over radio mostly: one from before the last order would be taken for the truth.
+const HELD_UP: Duration = Duration::from_secs(2);
+
+/// How long after the last line of a logbook whoever looks next sees what is so. Only the last run that sent anything counts: it
+/// began after those before it had settled.
 #[must_use]
-pub fn is_unsettled(run: &Run) -> bool {
-    let was_killed = run.ended.is_none() && !run.sent.is_empty();
+pub fn settles(runs: &[Run]) -> Duration {
+    match runs.iter().rfind(|run| !run.sent.is_empty()) {
+        None => Duration::ZERO,
+        Some(run) if is_unsettled(run) => SETTLES,
+        Some(_) => HELD_UP,
+    }
+}
+
+/// Whether a run was killed, or broken off with orders under way, of which nobody knows whether they will be obeyed.
+fn is_unsettled(run: &Run) -> bool {
     let is_open = |stage| matches!(stage, Stage::Sending | Stage::Repeating | Stage::BrokenOff);
-    was_killed || run.last_steps().values().any(|taken| is_open(taken.step.stage))
+    run.ended.is_none() || run.last_steps().values().any(|taken| is_open(taken.step.stage))
 }
 
 /// How far a run came, in words.

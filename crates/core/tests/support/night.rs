@@ -95,10 +95,10 @@ impl Night {
         Vantage { own_mac: Some(OWN), means, mark: 7, ..Vantage::of_seats(vec![seat()]) }
     }
 
-    /// What a program that was killed had sent is waited for.
+    /// What was sent before, and answers to it, are waited for.
     fn settle(&mut self) {
-        let settled = self.written_at + resume::SETTLES;
-        if self.runs().iter().any(resume::is_unsettled) && settled > self.ground.now() {
+        let settled = self.written_at + resume::settles(&self.runs());
+        if settled > self.ground.now() {
             while self.ground.run_until(settled).is_some() {}
         }
     }
