@@ -76,6 +76,12 @@ struct Check<'a> {
     part: Part,
 }
 
+/// What was seen: the devices of the sheet, and what is wrong around them.
+struct Judged<'a> {
+    comparison: Comparison<'a>,
+    around: Vec<Finding>,
+}
+
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let file = SheetFile::one(args.sheet.as_deref())?;
@@ -86,15 +92,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
     let check = Check { session: &session, file, part };
-    let (look, rounds, mut lost) = match args.repeat {
-        Some(until) => {
-            let (look, rounds) = repeat::rounds(&check, until, out)?;
-            (look, rounds, false)
-        }
-        None => (check.look(out)?, Vec::new(), false),
+    let (look, rounds) = match args.repeat {
+        Some(until) => repeat::rounds(&check, until, out)?,
+        None => (check.look(out)?, Vec::new()),
     };
     // A dropout in between is one, whatever the last look says; only who waited for all waited for that.
-    lost |= args.repeat != Some(Until::All) && rounds.iter().any(|round| round.tally.fail > 0);
+    let mut lost = args.repeat != Some(Until::All) && rounds.iter().any(|round| round.tally.fail > 0);
     let look = if args.after_power_cycle {
         let (after, not_kept) = power::power_cycle(&session, &look, out)?;
         lost = not_kept;
@@ -103,7 +106,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         look
     };
     let sheet = &file.sheet;
-    let (comparison, found) = check.judged(&look);
+    let Judged { comparison, around } = check.judged(&look);
+    let found = [comparison.findings(sheet), around.clone()].concat();
     if let Some(path) = &args.junit {
         write_over(path, &junit::report(&comparison, sheet, &found))?;
     }
@@ -112,7 +116,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         out.object(&answer::answer(&comparison, sheet, &found, &rounds))?;
         return Ok(exit);
     }
-    check.show(&comparison, &look, &found, out)?;
+    check.show(&comparison, around, &found, out)?;
     Ok(exit)
 }
 
@@ -143,33 +147,27 @@ impl Check<'_> {
         self.session.look_and_listen(concern, addresses, universes, out)
     }
 
-    /// What was seen, held against the sheet, and everything that is wrong.
-    fn judged<'a>(&'a self, look: &'a Look) -> (Comparison<'a>, Vec<Finding>) {
+    /// What was seen, held against the sheet.
+    fn judged<'a>(&'a self, look: &'a Look) -> Judged<'a> {
         let sheet = &self.file.sheet;
         let whole = compare_all(sheet, &look.census, look.everybody());
+        let mut around = around(look, sheet);
         // What is sent is the business of the whole rig.
         let comparison = if self.is_part() {
             whole.only(|node| self.means(node), |member| self.means_beside(member))
         } else {
+            around.extend(whole.sending(sheet, &look.census));
             whole
         };
-        let mut found = comparison.findings(sheet);
-        found.extend(self.around(&comparison, look));
-        (comparison, found)
-    }
-
-    fn around(&self, comparison: &Comparison<'_>, look: &Look) -> Vec<Finding> {
-        let sheet = &self.file.sheet;
-        let sending = if self.is_part() { Vec::new() } else { comparison.sending(sheet, &look.census) };
         let adapter = self.session.adapter_facts().filter(|_| !self.session.is_simulated());
-        let rivals = adapter.map(|adapter| rivals_of(adapter, self.session.computer())).unwrap_or_default();
-        around(look, sheet).into_iter().chain(sending).chain(rivals).collect()
+        around.extend(adapter.map(|adapter| rivals_of(adapter, self.session.computer())).unwrap_or_default());
+        Judged { comparison, around }
     }
 
     fn show(
         &self,
         comparison: &Comparison<'_>,
-        look: &Look,
+        around: Vec<Finding>,
         found: &[Finding],
         out: &mut Out,
     ) -> Result<(), Failure> {
@@ -181,8 +179,7 @@ impl Check<'_> {
             out.line("")?;
         }
         // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
-        let listed: Vec<Finding> =
-            comparison.absences(sheet).into_iter().chain(self.around(comparison, look)).collect();
+        let listed = [comparison.absences(sheet), around].concat();
         findings::print(out, &listed)?;
         let line = show::summary(comparison, found, out);
         out.line(&line)?;

@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use lantern_core::compare::{Comparison, Tally, Verdict};
 use serde::Serialize;
 
-use super::Check;
+use super::{Check, Judged};
 use crate::commands::survey::time;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -64,9 +64,12 @@ pub(super) fn rounds(check: &Check<'_>, until: Until, out: &mut Out) -> Result<(
     let began = Instant::now();
     let mut before: Option<BTreeMap<String, Verdict>> = None;
     let mut rounds: Vec<Round> = Vec::new();
+    let mut looked = 0;
     loop {
         let look = check.look(out)?;
-        let (comparison, found) = check.judged(&look);
+        let Judged { comparison, around } = check.judged(&look);
+        let found = [comparison.findings(&check.file.sheet), around].concat();
+        looked += 1;
         let now = verdicts(&comparison);
         let round = Round {
             after_ms: u64::try_from(began.elapsed().as_millis()).unwrap_or(u64::MAX),
@@ -80,7 +83,7 @@ pub(super) fn rounds(check: &Check<'_>, until: Until, out: &mut Out) -> Result<(
         before = Some(now);
         let enough = match until {
             Until::All => round.fine && round.tally.fail == 0,
-            Until::Times(times) => rounds.len() + 1 >= usize::try_from(times).unwrap_or(usize::MAX),
+            Until::Times(times) => looked >= times,
             Until::Over(time) => began.elapsed() >= time,
         };
         rounds.push(round);
