@@ -40,6 +40,10 @@ const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"1
     [[node.port]]\nport = 1\nout = \"0:0:0\"\n[[node.port]]\nport = 2\nout = \"0:0:1\"\n\
     [[node.port]]\nport = 3\nout = \"0:0:2\"\n[[node.port]]\nport = 4\nout = \"0:0:3\"\n";
 
+/// A second gateway, which is off, and waits for the universe after the first one's.
+const ANOTHER: &str = "[[node]]\nname = \"quay-south\"\nmac = \"02:4d:42:00:10:02\"\naddress = \"10.40.1.4\"\n\
+    [[node.port]]\nport = 1\nout = \"0:0:4\"\n";
+
 const DESK: &str = "[[source]]\nname = \"desk-one\"\nsends = [\"0:0:0-0:0:3\"]\n";
 
 /// Which rung is broken, and its finding's code.
@@ -71,6 +75,9 @@ fn broken(answer: &Value) -> (String, String) {
 #[case::set_otherwise(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 1, 3] }", ""), SHEET.to_owned(), "", ("patch", "D016"), "deft-lantern apply s.rig.toml --node quay-north --yes --adapter rig0", "R003")]
 #[case::by_sacn(idle(&device(20, "10.40.0.20", "sacn = { name = \"desk\", universes = [1] }")), SHEET.to_owned(), "", ("patch", "D017"), "", "R011")]
 #[case::one_beside(idle(&desk("4", "")), SHEET.to_owned(), "", ("patch", "D018"), "", "R012")]
+#[case::one_beside_the_last_of_a_row(idle(&desk("0, 1, 2, 4", "")), SHEET.to_owned(), "", ("patch", "D018"), "", "R012")]
+// The universe beside it is somebody else's.
+#[case::nobody_sends_and_the_next_is_for_another(idle(&desk("4", "")), format!("{SHEET}{ANOTHER}"), "", ("none", ""), "", "R001")]
 #[case::nobody_sends(idle(""), format!("{SHEET}{DESK}"), "", ("patch", "D019"), "", "R008")]
 #[case::not_to_it(idle(&(desk("0, 1, 2, 3", "\"10.40.1.3\"") + &device(21, "10.40.0.21", "sacn = { name = \"x\", universes = [9] }"))), format!("{SHEET}{DESK}"), "", ("none", ""), "", "R009")]
 #[case::does_not_arrive(scene("address = \"10.40.1.3\"", "{ out = [0, 1, 2, 3], idle = [1] }", &desk("1", "\"10.40.0.7\"")), SHEET.to_owned(), "", ("data", "D020"), "", "R015")]

@@ -135,6 +135,12 @@ impl fmt::Display for Access {
 impl Protocol {
     /// The words of the rig sheet.
     pub const WORDS: [(&'static str, Self); 2] = [("art-net", Self::ArtNet), ("sacn", Self::Sacn)];
+
+    /// Its word on the sheet and on the command line.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        word_of(&Self::WORDS, &self)
+    }
 }
 
 impl Merge {

@@ -9,6 +9,7 @@ mod devices;
 mod diagnosis;
 mod filling;
 mod firmware;
+mod ladder;
 mod llrp;
 mod llrp_talk;
 mod mixed;

@@ -7,7 +7,7 @@ use lantern_core::census::{Census, DesignationError, Device, Subject};
 use lantern_core::change::{Aspect, Part};
 use lantern_core::conversation::Concern;
 use lantern_core::pattern::Pattern;
-use lantern_core::sheet::{Member, SheetNode};
+use lantern_core::sheet::{Member, RigSheet, SheetNode};
 
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -83,7 +83,7 @@ pub(super) fn addresses(
     let mut all = Vec::new();
     let mut seen: Option<Look> = None;
     for target in named {
-        let known = target.parse().ok().or_else(|| on_sheet(target, session));
+        let known = target.parse().ok().or_else(|| on_sheet(target, session.sheet()));
         let address = match known {
             Some(address) => address,
             None => {
@@ -104,8 +104,8 @@ pub(super) fn addresses(
 }
 
 /// Where the sheet has whoever is called so: a node, a source or a switch, or a MAC address.
-pub(super) fn on_sheet(target: &str, session: &Session) -> Option<Ipv4Addr> {
-    let sheet = session.sheet()?;
+pub(super) fn on_sheet(target: &str, sheet: Option<&RigSheet>) -> Option<Ipv4Addr> {
+    let sheet = sheet?;
     let mac: Option<MacAddress> = target.parse().ok();
     let by_mac = || sheet.nodes.iter().find(|node| mac.is_some() && node.mac.as_ref().map(|one| one.value) == mac);
     let named = sheet.members().find(|member| member.name().value.eq_ignore_ascii_case(target));

@@ -261,15 +261,6 @@ fn show_range(reach: &Reach, out: &mut Out) -> Result<(), Failure> {
 
 /// The addresses that stand so, neighbours together.
 fn runs(reach: &Reach, hold: Hold) -> Vec<String> {
-    let mut all: Vec<Ipv4Addr> =
-        reach.reached().iter().filter(|one| one.hold(reach.vantage()) == hold).map(|one| one.address).collect();
-    all.sort_unstable();
-    let mut runs: Vec<(Ipv4Addr, Ipv4Addr)> = Vec::new();
-    for address in all {
-        match runs.last_mut() {
-            Some((_, last)) if last.to_bits() + 1 == address.to_bits() => *last = address,
-            _ => runs.push((address, address)),
-        }
-    }
-    runs.iter().map(|(first, last)| AddressRange::between(*first, *last).to_string()).collect()
+    let stand_so = reach.reached().iter().filter(|one| one.hold(reach.vantage()) == hold);
+    AddressRange::runs(stand_so.map(|one| one.address)).iter().map(ToString::to_string).collect()
 }

@@ -68,7 +68,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Err(Failure::Choose(error)) => return without_address(args, error, out),
         Err(failure) => return Err(failure),
     };
-    let known = args.target.parse().ok().or_else(|| named::on_sheet(&args.target, &session));
+    let known = args.target.parse().ok().or_else(|| named::on_sheet(&args.target, session.sheet()));
     let universes = session.sheet().map(RigSheet::sacn_universes).unwrap_or_default();
     let concern = Concern::of_one(&args.target, known);
     let look = session.look_and_listen(concern, known.into_iter().collect(), universes, out)?;
@@ -112,13 +112,8 @@ fn without_address(args: &Args, error: ChooseError, out: &mut Out) -> Result<Exi
         ChooseError::NoneUsable { .. } => likeliest(&computer),
         _ => return Err(error.into()),
     };
-    let on_sheet = |file: &SheetFile| {
-        let of = |node: &&SheetNode| node.name.value.eq_ignore_ascii_case(&args.target);
-        file.sheet.nodes.iter().find(of).and_then(SheetNode::fixed_address)
-    };
-    let Some(address) = args.target.parse().ok().or_else(|| sheet.as_ref().and_then(on_sheet)) else {
-        return Err(error.into());
-    };
+    let on_sheet = || named::on_sheet(&args.target, sheet.as_ref().map(|file| &file.sheet));
+    let Some(address) = args.target.parse().ok().or_else(on_sheet) else { return Err(error.into()) };
     answer(&args.target, address, sheet.as_ref(), (&computer, adapter), None, out)
 }
 
@@ -136,10 +131,8 @@ fn from_file(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failure> {
     let census = survey.into_census();
     let devices = census.devices(&from);
     let look = Look { census, devices, from };
-    let on_sheet = sheet
-        .as_ref()
-        .and_then(|file| file.sheet.nodes.iter().find(|node| node.name.value.eq_ignore_ascii_case(&args.target)));
-    let known = args.target.parse().ok().or_else(|| on_sheet.and_then(SheetNode::fixed_address));
+    let on_sheet = || named::on_sheet(&args.target, sheet.as_ref().map(|file| &file.sheet));
+    let known = args.target.parse().ok().or_else(on_sheet);
     let address = address(known, &args.target, &look)?;
     let there = look.devices.iter().filter(|device| device.addresses.contains(&address));
     let reached = Reached::unasked(address, there.filter_map(|device| device.mac));

@@ -1,5 +1,6 @@
 //! Runs of addresses.
 
+use std::collections::BTreeSet;
 use std::fmt;
 use std::net::Ipv4Addr;
 use std::str::FromStr;
@@ -94,6 +95,22 @@ impl AddressRange {
     }
 }
 
+impl AddressRange {
+    /// These addresses, neighbours together, in their order.
+    #[must_use]
+    pub fn runs(addresses: impl IntoIterator<Item = Ipv4Addr>) -> Vec<Self> {
+        let addresses: BTreeSet<Ipv4Addr> = addresses.into_iter().collect();
+        let mut runs: Vec<Self> = Vec::new();
+        for address in addresses {
+            match runs.last_mut() {
+                Some(run) if run.last.to_bits().checked_add(1) == Some(address.to_bits()) => run.last = address,
+                _ => runs.push(address.into()),
+            }
+        }
+        runs
+    }
+}
+
 impl From<Ipv4Addr> for AddressRange {
     /// One address.
     fn from(address: Ipv4Addr) -> Self {
@@ -144,6 +161,14 @@ mod tests {
         assert!(range.contains(first) && range.contains(last));
         let after = Ipv4Addr::from_bits(last.to_bits() + 1);
         assert!(!range.contains(after));
+    }
+
+    #[test]
+    fn neighbours_stand_together_in_whatever_order_they_come() {
+        let all = ["255.255.255.255", "10.40.1.4", "10.40.1.2", "10.40.1.1", "255.255.255.254", "10.40.1.2"];
+        let runs = AddressRange::runs(all.map(|address| address.parse().unwrap()));
+        let shown: Vec<String> = runs.iter().map(ToString::to_string).collect();
+        assert_eq!(shown, ["10.40.1.1-10.40.1.2", "10.40.1.4", "255.255.255.254-255.255.255.255"]);
     }
 
     #[rstest]

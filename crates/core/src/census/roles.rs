@@ -29,9 +29,8 @@ impl Roles {
             roles.at(Some(port.mac), Ipv4Addr::UNSPECIFIED).take(Some(port.switch), "switch");
         }
         for source in census.sources() {
-            roles
-                .at(source.mac, source.address)
-                .take(Some(source.name.clone()), &format!("{} source", source.protocol));
+            let what = format!("{} source", source.protocol);
+            roles.at(source.mac, source.address).take(Some(source.name), &what);
         }
         for stream in census.streams() {
             let what = match stream.kind.raw() {

@@ -110,6 +110,66 @@ impl Sending {
     }
 }
 
+/// A source that sends a universe now, or lists it among those that it sends.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Sender<'a> {
+    /// Who.
+    pub(crate) source: &'a Source,
+    /// That universe.
+    pub(crate) sending: Sending,
+}
+
+/// Who sends which universe, by Port-Address: both protocols number a universe alike.
+pub(crate) type Senders<'a> = BTreeMap<PortAddress, Vec<Sender<'a>>>;
+
+/// Who of these sends which universe.
+pub(crate) fn by_universe(sources: &[Source]) -> Senders<'_> {
+    let mut all = Senders::new();
+    for source in sources {
+        for (number, sending) in &source.universes {
+            let is_listed = sending.heard == 0 && !sending.ended;
+            let address = source.universe(*number).and_then(Universe::port_address);
+            if let Some(address) = address.filter(|_| sending.is_live() || is_listed) {
+                all.entry(address).or_default().push(Sender { source, sending: *sending });
+            }
+        }
+    }
+    all
+}
+
+/// The first that sends this universe by this protocol.
+pub(crate) fn sent_by<'s, 'a>(
+    senders: &'s Senders<'a>,
+    address: PortAddress,
+    protocol: Protocol,
+) -> Option<&'s Sender<'a>> {
+    senders.get(&address)?.iter().find(|one| one.source.protocol == protocol)
+}
+
+/// The same, where it was live so long before this moment that whoever gets it knew by then.
+pub(crate) fn sent_before<'s, 'a>(
+    senders: &'s Senders<'a>,
+    address: PortAddress,
+    protocol: Protocol,
+    moment: Duration,
+) -> Option<&'s Sender<'a>> {
+    let known = |one: &&Sender<'_>| one.source.protocol == protocol && one.sending.was_live_before(moment);
+    senders.get(&address)?.iter().find(known)
+}
+
+/// The universe beside this one that is sent by this protocol for nobody: one side counts from 0, the other from 1.
+pub(crate) fn sent_beside<'s, 'a>(
+    senders: &'s Senders<'a>,
+    address: PortAddress,
+    protocol: Protocol,
+    is_for_somebody: impl Fn(PortAddress) -> bool,
+) -> Option<(PortAddress, &'s Sender<'a>)> {
+    [-1, 1].into_iter().find_map(|by| {
+        let beside = address.shifted(by).filter(|beside| !is_for_somebody(*beside))?;
+        Some((beside, sent_by(senders, beside, protocol)?))
+    })
+}
+
 /// How a source is known again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 enum Key {

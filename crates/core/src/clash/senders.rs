@@ -148,12 +148,7 @@ fn off_by_one(
 
 /// By how much all of these lie beside what is sent; `None` where they do not, or are too few to tell.
 pub(crate) fn shift(heard: &HashSet<PortAddress>, is_sent: impl Fn(PortAddress) -> bool) -> Option<i32> {
-    let all_sent = |by: i32| {
-        heard.iter().all(|address| {
-            let shifted = u64::try_from(i32::from(address.flat()) + by).ok();
-            shifted.and_then(|flat| PortAddress::new(flat).ok()).is_some_and(&is_sent)
-        })
-    };
+    let all_sent = |by: i32| heard.iter().all(|address| address.shifted(by).is_some_and(&is_sent));
     if heard.len() < ENOUGH_TO_TELL || all_sent(0) { None } else { [-1, 1].into_iter().find(|by| all_sent(*by)) }
 }
 

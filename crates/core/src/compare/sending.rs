@@ -7,12 +7,12 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::time::Duration;
 
 use super::{Comparison, State};
-use crate::census::{Census, FoundPort, Source};
+use crate::census::{Census, FoundPort, Sender, Senders, by_universe, sent_before, sent_beside};
 use crate::clash::named;
-use crate::clash::senders::{Listener, Sender, listeners, runs, senders, shift};
+use crate::clash::senders::{self, Listener, runs, shift};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, Span};
-use crate::universe::{PortAddress, Universe};
+use crate::universe::PortAddress;
 use crate::{Direction, Protocol};
 
 pub(crate) static RULES: &[&Rule] =
@@ -71,30 +71,27 @@ struct Says<'a> {
     at: Duration,
 }
 
-/// Whoever sends a universe now, or lists it among those that it sends.
-struct Live<'c> {
-    source: &'c Source,
-    number: u16,
-    priority: Option<u8>,
-}
-
 /// The sheet, and what is on the wire.
 struct Sides<'a> {
     sheet: &'a RigSheet,
-    planned: HashMap<PortAddress, Vec<Sender<'a>>>,
+    planned: HashMap<PortAddress, Vec<senders::Sender<'a>>>,
     listeners: Vec<Listener<'a>>,
-    live: BTreeMap<PortAddress, Vec<Live<'a>>>,
+    /// The universes that ports wait for.
+    wanted: HashSet<PortAddress>,
+    live: Senders<'a>,
     told: Told<'a>,
 }
 
 /// What is sent otherwise than planned.
 pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &Census) -> Vec<Finding> {
     let sources = census.sources();
+    let listeners = senders::listeners(sheet);
     let sides = Sides {
         sheet,
-        planned: senders(sheet),
-        listeners: listeners(sheet),
-        live: live(&sources),
+        planned: senders::senders(sheet),
+        wanted: listeners.iter().filter_map(|one| one.universe.port_address()).collect(),
+        listeners,
+        live: by_universe(&sources),
         told: told(comparison),
     };
     let mut findings = Vec::new();
@@ -115,24 +112,6 @@ pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &C
     findings
 }
 
-fn live(sources: &[Source]) -> BTreeMap<PortAddress, Vec<Live<'_>>> {
-    let mut live: BTreeMap<PortAddress, Vec<Live<'_>>> = BTreeMap::new();
-    for source in sources {
-        for (number, sending) in &source.universes {
-            let is_listed = sending.heard == 0 && !sending.ended;
-            let address = source.universe(*number).and_then(Universe::port_address);
-            if let Some(address) = address.filter(|_| sending.is_live() || is_listed) {
-                live.entry(address).or_default().push(Live {
-                    source,
-                    number: *number,
-                    priority: sending.priority,
-                });
-            }
-        }
-    }
-    live
-}
-
 fn told<'a>(comparison: &Comparison<'a>) -> Told<'a> {
     let mut told = HashMap::new();
     for row in &comparison.rows {
@@ -151,6 +130,11 @@ fn key<'a>(listener: &Listener<'a>) -> (&'a str, u32) {
 }
 
 impl Sides<'_> {
+    /// Whether the sheet has this universe, as sent or as waited for.
+    fn is_known(&self, address: PortAddress) -> bool {
+        self.planned.contains_key(&address) || self.wanted.contains(&address)
+    }
+
     /// Whether data passes through the port that waits for it; `None` where its node does not say.
     fn is_fed(&self, listener: &Listener<'_>) -> Option<bool> {
         self.told.get(&key(listener)).map(|says| says.port.data)
@@ -165,12 +149,10 @@ impl Sides<'_> {
         if self.listeners.iter().any(|one| self.is_fed(one) == Some(true)) {
             return None;
         }
-        let heard: HashSet<PortAddress> =
-            self.listeners.iter().filter_map(|one| one.universe.port_address()).collect();
-        let by = shift(&heard, |address| self.live.contains_key(&address))?;
+        let by = shift(&self.wanted, |address| self.live.contains_key(&address))?;
         let (first, example) = (self.listeners.first()?, self.live.values().flatten().next()?);
         let direction = if by > 0 { "above" } else { "below" };
-        let what = format!("all {} universes of the ports are sent one {direction} the plan", heard.len());
+        let what = format!("all {} universes of the ports are sent one {direction} the plan", self.wanted.len());
         let remedy = format!(
             "shift the patch of {} by one, or the ports: deft-lantern sheet renumber {by:+} --ports",
             example.source.title()
@@ -196,10 +178,7 @@ impl Sides<'_> {
             "deft-lantern set {} --port {} --protocol {}, or let the source send {ours}",
             listener.node.name.value,
             listener.port.number.value,
-            match theirs {
-                Protocol::ArtNet => "art-net",
-                Protocol::Sacn => "sacn",
-            }
+            theirs.word()
         );
         Some(OTHER_PROTOCOL.finding(what, remedy).at(self.sheet, listener.port.universe.span, ours.to_string()))
     }
@@ -210,16 +189,8 @@ impl Sides<'_> {
         if self.is_fed(listener) != Some(false) || self.live.contains_key(&address) {
             return None;
         }
-        let is_for_somebody = |address: PortAddress| {
-            self.planned.contains_key(&address)
-                || self.listeners.iter().any(|one| one.universe.port_address() == Some(address))
-        };
-        let (beside, one) = [-1_i32, 1].into_iter().find_map(|by| {
-            let flat = u64::try_from(i32::from(address.flat()) + by).ok()?;
-            let beside = PortAddress::new(flat).ok().filter(|beside| !is_for_somebody(*beside))?;
-            let one = self.live.get(&beside)?.iter().find(|one| one.source.protocol == listener.protocol())?;
-            Some((beside, one))
-        })?;
+        let is_known = |beside| self.is_known(beside);
+        let (beside, one) = sent_beside(&self.live, address, listener.protocol(), is_known)?;
         let what = format!(
             "{} waits for {}, which nobody sends; {} sends {beside}, which nobody waits for",
             listener.title(),
@@ -239,12 +210,9 @@ impl Sides<'_> {
         if self.is_fed(listener) != Some(false) || !self.is_set(listener) {
             return None;
         }
-        let (all, says) = (self.live.get(&listener.universe.port_address()?)?, self.told.get(&key(listener))?);
         // Who began to send a moment ago may not have been noticed yet.
-        let before = |one: &&Live<'_>| {
-            one.source.universes.get(&one.number).is_some_and(|sending| sending.was_live_before(says.at))
-        };
-        let one = all.iter().filter(before).find(|one| one.source.protocol == listener.protocol())?;
+        let (address, noticed) = (listener.universe.port_address()?, self.told.get(&key(listener))?.at);
+        let one = sent_before(&self.live, address, listener.protocol(), noticed)?;
         let what = format!(
             "{} sends {}, and no data comes to {}",
             one.source.title(),
@@ -312,11 +280,8 @@ impl Sides<'_> {
         if self.sheet.sources.is_empty() {
             return Vec::new();
         }
-        let wanted: HashSet<PortAddress> =
-            self.listeners.iter().filter_map(|one| one.universe.port_address()).collect();
-        let is_known = |address: &PortAddress| self.planned.contains_key(address) || wanted.contains(address);
         let mut by_source: BTreeMap<(String, Protocol), Vec<PortAddress>> = BTreeMap::new();
-        for (address, all) in self.live.iter().filter(|(address, _)| !is_known(address)) {
+        for (address, all) in self.live.iter().filter(|(address, _)| !self.is_known(**address)) {
             for one in all {
                 by_source.entry((one.source.title(), one.source.protocol)).or_default().push(*address);
             }
@@ -336,17 +301,20 @@ impl Sides<'_> {
     fn more_sources(&self, listener: &Listener<'_>) -> Option<Finding> {
         let declared = listener.port.sources.as_ref().map_or(1, |sources| sources.value);
         let all = self.live.get(&listener.universe.port_address()?)?;
-        let mut ours: Vec<&Live<'_>> = all
+        let mut ours: Vec<&Sender<'_>> = all
             .iter()
-            .filter(|one| one.source.protocol == listener.protocol() && one.priority.is_some())
+            .filter(|one| one.source.protocol == listener.protocol() && one.sending.priority.is_some())
             .collect();
-        ours.sort_by_key(|one| std::cmp::Reverse(one.priority));
+        ours.sort_by_key(|one| std::cmp::Reverse(one.sending.priority));
         let [first, second, ..] = &ours[..] else { return None };
-        if u32::try_from(ours.len()).unwrap_or(u32::MAX) <= declared || first.priority == second.priority {
+        if u32::try_from(ours.len()).unwrap_or(u32::MAX) <= declared
+            || first.sending.priority == second.sending.priority
+        {
             return None;
         }
-        let who =
-            ours.iter().map(|one| format!("{} with {}", one.source.title(), one.priority.unwrap_or_default()));
+        let who = ours
+            .iter()
+            .map(|one| format!("{} with {}", one.source.title(), one.sending.priority.unwrap_or_default()));
         let what = format!("{} gets {} from {}", listener.title(), listener.universe, named(who, " and "));
         let remedy = format!(
             "{} is in control; stop the others, or write sources = {} if that is meant",

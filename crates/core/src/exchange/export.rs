@@ -23,8 +23,6 @@ fn text<T: ToString>(value: &Option<Placed<T>>) -> String {
 }
 
 fn node(sheet: &RigSheet, node: &SheetNode) -> Vec<String> {
-    let protocol =
-        |protocol| crate::Protocol::WORDS.iter().find(|(_, p)| *p == protocol).map_or("", |(word, _)| word);
     let milliwatts = node.power.as_ref().map(|power| power.value.to_string().replace(" W", ""));
     vec![
         node.name.value.clone(),
@@ -37,7 +35,7 @@ fn node(sheet: &RigSheet, node: &SheetNode) -> Vec<String> {
         node.address.value.to_string(),
         text(&node.firmware),
         text(&node.on_data_loss),
-        node.protocol.as_ref().map(|p| protocol(p.value).to_owned()).unwrap_or_default(),
+        node.protocol.as_ref().map(|protocol| protocol.value.word().to_owned()).unwrap_or_default(),
         milliwatts.unwrap_or_default(),
     ]
 }

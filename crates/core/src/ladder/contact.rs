@@ -67,6 +67,10 @@ pub(super) fn arp(at: &Circumstances<'_>) -> Step {
     if answers(heard) {
         return Step::Holds(format!("somebody answers at {address}"));
     }
+    if let Some(device) = at.device() {
+        let ways: Vec<String> = device.seen_by.iter().map(|seen| seen.way.to_string()).collect();
+        return Step::Holds(format!("somebody is seen at {address} by {}", ways.join(", ")));
+    }
     if let Some(device) = at.elsewhere() {
         return Step::broken(elsewhere(at, device));
     }

@@ -37,6 +37,12 @@ impl PortAddress {
         Self((net as u16 & 0x7f) << 8 | (sub as u16 & 0x0f) << 4 | switch as u16 & 0x0f)
     }
 
+    /// The one so many further on, or back; `None` where there is none.
+    #[must_use]
+    pub fn shifted(self, by: i32) -> Option<Self> {
+        Self::new(u64::try_from(i32::from(self.0).checked_add(by)?).ok()?).ok()
+    }
+
     /// The combined number, 0 to 32767.
     #[must_use]
     pub const fn flat(self) -> u16 {
