@@ -1,8 +1,10 @@
 //! A whole night: a sheet, a rig, and a program that plans, applies, is killed, goes on and takes back. All that outlives a
 //! sitting of the program is the logbook, as far as it was written before.
 
+use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::net::Ipv4Addr;
+use std::rc::Rc;
 use std::time::Duration;
 
 use lantern_core::census::{NodeName, Ways};
@@ -40,6 +42,8 @@ pub(crate) struct Night {
     pub(crate) at_once: usize,
     /// What is on disk.
     pub(crate) logbook: String,
+    /// How much of it was read, and what it told.
+    read: RefCell<(usize, Rc<[Run]>)>,
     /// When something was written there last.
     written_at: Duration,
     /// How many sittings there were.
@@ -51,7 +55,8 @@ pub(crate) struct Night {
 impl Night {
     pub(crate) fn new(ground: MemoryGround, sheet: &str, at_once: usize) -> Self {
         let sheet = RigSheet::parse(sheet).unwrap_or_else(|errors| panic!("{errors}\n{sheet}"));
-        Self { ground, sheet, at_once, logbook: String::new(), written_at: Duration::ZERO, sittings: 0, events: 0 }
+        let (logbook, written_at) = (String::new(), Duration::ZERO);
+        Self { ground, sheet, at_once, logbook, read: RefCell::default(), written_at, sittings: 0, events: 0 }
     }
 
     /// What all nodes really are.
@@ -86,8 +91,13 @@ impl Night {
         held.windows(2).find(|two| two[0] == two[1]).map(|two| two[0])
     }
 
-    pub(crate) fn runs(&self) -> Vec<Run> {
-        read(&self.logbook).expect("a logbook of ours").0
+    /// What the logbook tells; read again only after something was written.
+    pub(crate) fn runs(&self) -> Rc<[Run]> {
+        let mut known = self.read.borrow_mut();
+        if known.0 != self.logbook.len() {
+            *known = (self.logbook.len(), read(&self.logbook).expect("a logbook of ours").0.into());
+        }
+        Rc::clone(&known.1)
     }
 
     fn vantage(&self) -> Vantage {
@@ -242,7 +252,7 @@ impl Night {
         let mut note = |node: &NodeName, at: Ipv4Addr| {
             node.mac.into_iter().for_each(|mac| known.entry(mac).or_default().push(at));
         };
-        for run in self.runs() {
+        for run in self.runs().iter() {
             run.planned.iter().for_each(|planned| note(&planned.node, planned.node.address));
             for taken in &run.sent {
                 let fields = taken.step.fields.iter();
