@@ -26,7 +26,7 @@ pub use guide::{Guide, GuideStep};
 pub use holders::Earlier;
 pub use parking::waiting_places;
 pub use part::{Aspect, Part};
-pub use plan::{Beyond, ByHand, ChangePlan, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
+pub use plan::{Beyond, ByHand, ChangePlan, Distant, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
 pub use silent::Silent;
 pub use steps::{Step, StepMessage};
 

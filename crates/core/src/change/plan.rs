@@ -23,6 +23,11 @@ pub struct ChangePlan {
     pub graph: Graph,
     /// Addresses that have to be reached and are not, from where this computer sits: where nodes are, and where they go.
     pub beyond: Vec<Beyond>,
+    /// What is to become different on nodes that this computer will reach only when it has gone along: as far as that can be said
+    /// before they were asked. Empty where it does not go along.
+    pub once_reached: Vec<Distant>,
+    /// The same, where it is not known whether it goes along.
+    distant: Vec<Distant>,
     /// What only a person can set, at the unit itself.
     pub by_hand: Vec<ByHand>,
     /// Nodes that are left alone although the sheet names them.
@@ -40,6 +45,19 @@ pub struct Beyond {
     pub mask: Option<Mask>,
     /// Whether it lies in a network of the sheet.
     pub is_planned: bool,
+}
+
+/// What is to become different on a node out of this computer's reach.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Distant {
+    /// What it is called.
+    pub name: String,
+    /// Where it is now.
+    pub address: Ipv4Addr,
+    /// What is to become different.
+    pub differences: Vec<Difference>,
+    /// Why.
+    pub reason: String,
 }
 
 /// What cannot be set over the network.
@@ -97,6 +115,7 @@ impl ChangePlan {
     /// The same, as far as it goes, for a computer that will reach whatever is out of reach now.
     pub fn as_if_reached(&mut self) {
         self.findings.retain(|finding| !guard::is_about_reach(finding));
+        self.once_reached = std::mem::take(&mut self.distant);
     }
 
     /// Whether nothing may be sent.
@@ -240,7 +259,11 @@ fn draft(
     plan.findings.extend(against);
     if is_refused {
         let is_beyond = subject.node().is_some() && !around.reaches(subject.address());
-        plan.beyond.extend(is_beyond.then(|| around.beyond(subject.address(), subject.told_address(Field::Mask))));
+        if is_beyond {
+            let (name, address) = (subject.title(), subject.address());
+            plan.beyond.push(around.beyond(address, subject.told_address(Field::Mask)));
+            plan.distant.push(Distant { name, address, differences, reason });
+        }
         return None;
     }
     match steps::of(subject, &differences) {

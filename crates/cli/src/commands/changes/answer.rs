@@ -57,8 +57,20 @@ pub(super) struct Answer<'a> {
     /// The run in the logbook; `null` where nothing was sent.
     run: Option<&'a str>,
     nodes: Vec<Report<'a>>,
+    /// What a dry run can say of nodes that will be reached only when this computer has gone along.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    once_reached: Vec<Waiting<'a>>,
     left_alone: Vec<Left<'a>>,
     findings: &'a [Finding],
+}
+
+/// A node out of this computer's reach.
+#[derive(Debug, Serialize)]
+struct Waiting<'a> {
+    name: &'a str,
+    address: Ipv4Addr,
+    reason: &'a str,
+    changes: &'a [Difference],
 }
 
 pub(super) fn answer<'a>(
@@ -74,6 +86,16 @@ pub(super) fn answer<'a>(
         dry_run: how.dry_run,
         run,
         nodes: changes.map(|(place, (change, made))| report(plan, place, change, made.as_ref())).collect(),
+        once_reached: plan
+            .once_reached
+            .iter()
+            .map(|one| Waiting {
+                name: &one.name,
+                address: one.address,
+                reason: &one.reason,
+                changes: &one.differences,
+            })
+            .collect(),
         left_alone: left.collect(),
         findings: &plan.findings,
     }

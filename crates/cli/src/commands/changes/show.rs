@@ -1,6 +1,7 @@
 //! A plan of changes on the screen, before anything is sent.
 
 use std::collections::HashSet;
+use std::net::Ipv4Addr;
 
 use lantern_core::census::Subject;
 use lantern_core::change::{Change, ChangePlan, Wait, Why};
@@ -23,7 +24,7 @@ pub(super) fn show(plan: &ChangePlan, how: HowToWrite, out: &mut Out) -> Result<
         let mark = out.paint().dye(Tone::Doubtful, "left alone");
         out.line(&format!("{mark} {}: {}", node.name, node.why))?;
     }
-    if plan.changes.is_empty() {
+    if plan.changes.is_empty() && plan.once_reached.is_empty() {
         out.line("nothing to change")?;
         return Ok(());
     }
@@ -34,8 +35,16 @@ pub(super) fn show(plan: &ChangePlan, how: HowToWrite, out: &mut Out) -> Result<
         let lines = change.differences.len().max(why.len());
         for line in 0..lines {
             let why = why.get(line).cloned().unwrap_or_default();
-            let head = (line == 0).then_some(change);
+            let head = (line == 0).then(|| (change.subject.title(), change.subject.address()));
             table.row(row(head, change.differences.get(line), why));
+        }
+    }
+    for distant in &plan.once_reached {
+        let why =
+            [format!("{}, once it is reached", distant.reason), "what else it is set to shows then".to_owned()];
+        for line in 0..distant.differences.len().max(why.len()) {
+            let head = (line == 0).then(|| (distant.name.clone(), distant.address));
+            table.row(row(head, distant.differences.get(line), why.get(line).cloned().unwrap_or_default()));
         }
     }
     out.table(&table)?;
@@ -54,10 +63,9 @@ fn steps_table() -> Table {
     Table::new(&["node", "at", "field", "from", "to", "why"]).unbroken(&["node", "at"])
 }
 
-fn row(head: Option<&Change>, difference: Option<&Difference>, why: String) -> Vec<Cell> {
-    let (name, at) = head.map_or_else(Default::default, |change| {
-        let at = Field::Address.in_words(&Value::Address(change.subject.address()));
-        (change.subject.title(), at)
+fn row(head: Option<(String, Ipv4Addr)>, difference: Option<&Difference>, why: String) -> Vec<Cell> {
+    let (name, at) = head.map_or_else(Default::default, |(name, address)| {
+        (name, Field::Address.in_words(&Value::Address(address)))
     });
     let text = |of: fn(&Difference) -> String| difference.map(of).unwrap_or_default();
     vec![
