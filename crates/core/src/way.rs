@@ -2,6 +2,7 @@
 
 use std::fmt;
 use std::str::FromStr;
+use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
 
@@ -75,6 +76,19 @@ impl Way {
     #[must_use]
     pub const fn takes_password(self) -> bool {
         matches!(self, Self::Pjlink)
+    }
+
+    /// How often somebody seen in this way tells of itself at the least, unasked (ANSI E1.31, 4.3; IEEE 802.1AB; RFC 3376; RFC 2974,
+    /// 3.1); `None` where that is nowhere laid down.
+    #[must_use]
+    pub const fn rhythm(self) -> Option<Duration> {
+        Some(Duration::from_secs(match self {
+            Self::Sacn => 10,
+            Self::Lldp => 30,
+            Self::Igmp => 125,
+            Self::Sap => 300,
+            _ => return None,
+        }))
     }
 
     /// Its name on the command line and in files.

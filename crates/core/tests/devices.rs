@@ -79,6 +79,7 @@ fn evidence() -> Vec<Sighting> {
         source: "Quay desk".to_owned(),
         universe: 1,
         priority: Some(100),
+        sequence: None,
         preview: false,
         ended: false,
     });

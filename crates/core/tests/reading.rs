@@ -212,6 +212,7 @@ fn levels(cid: u8, priority: u8) -> Told {
         source,
         universe: 7,
         priority,
+        sequence: None,
         preview: false,
         ended: false,
     })

@@ -31,7 +31,7 @@ fn two_hundred_nodes_are_all_found_at_two_percent_loss(#[values(0, 1, 2, 3, 4)] 
         let (events, took) = run(&mut survey, &mut ground);
         assert_eq!(survey.census().nodes().len(), 200, "seed {seed}");
         assert!(took <= Duration::from_millis(3001), "seed {seed} took {took:?}");
-        let polls = events.iter().filter(|(_, event)| matches!(event, SurveyEvent::Asked(_))).count();
+        let polls = events.iter().filter(|(_, event)| matches!(event, SurveyEvent::Asked { .. })).count();
         assert_eq!(polls, 4, "seed {seed}");
     }
 }

@@ -41,7 +41,7 @@ pub use identity::{Again, Identity, NodeName};
 pub use meaning::Meaning;
 pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
 pub use page::{FoundPort, Page};
-pub use report::report_in_words;
+pub use report::report_counter;
 pub use service::Service;
 pub use sighting::{Levels, Sighting, Told};
 pub(crate) use source::{Sender, Senders, by_universe, sent_before, sent_beside, sent_by};

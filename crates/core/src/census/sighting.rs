@@ -117,10 +117,44 @@ pub struct Levels {
     pub universe: u16,
     /// Its priority, which only sACN has.
     pub priority: Option<u8>,
+    /// The message's number among those of its source and universe; `None` where it counts none.
+    pub sequence: Option<u8>,
     /// Only for a visualiser.
     pub preview: bool,
     /// It sends no more.
     pub ended: bool,
+}
+
+impl Levels {
+    /// What an ArtDmx tells beside its levels.
+    #[must_use]
+    pub(crate) const fn of_dmx(dmx: &art_net::Dmx<'_>) -> Self {
+        Self {
+            protocol: Protocol::ArtNet,
+            cid: None,
+            source: String::new(),
+            universe: dmx.port_address,
+            priority: None,
+            sequence: if dmx.sequence == 0 { None } else { Some(dmx.sequence) },
+            preview: false,
+            ended: false,
+        }
+    }
+
+    /// What a message of sACN tells beside its levels.
+    #[must_use]
+    pub(crate) fn of_sacn(data: &sacn::Data<'_>) -> Self {
+        Self {
+            protocol: Protocol::Sacn,
+            cid: Some(data.cid),
+            source: data.source.to_lossy(),
+            universe: data.universe,
+            priority: Some(data.priority),
+            sequence: Some(data.sequence),
+            preview: data.options.preview(),
+            ended: data.options.ended(),
+        }
+    }
 }
 
 impl Told {
@@ -177,15 +211,7 @@ fn by_art_net(bytes: &[u8]) -> Result<Told, WireError> {
     Ok(match Message::parse(bytes)? {
         Message::PollReply(reply) => Told::PollReply(reply),
         Message::IpProgReply(reply) => Told::IpSettings(reply),
-        Message::Dmx(dmx) => Told::Levels(Levels {
-            protocol: Protocol::ArtNet,
-            cid: None,
-            source: String::new(),
-            universe: dmx.port_address,
-            priority: None,
-            preview: false,
-            ended: false,
-        }),
+        Message::Dmx(dmx) => Told::Levels(Levels::of_dmx(&dmx)),
         _ => Told::ArtNet,
     })
 }
@@ -194,15 +220,7 @@ fn by_sacn(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     Ok(match sacn::Message::parse(bytes)? {
         // Priorities of single slots, and whatever else is no levels, show only that the source is there.
         sacn::Message::Data(data) if data.start_code != sacn::LEVELS => Some(Told::Traffic),
-        sacn::Message::Data(data) => Some(Told::Levels(Levels {
-            protocol: Protocol::Sacn,
-            cid: Some(data.cid),
-            source: data.source.to_lossy(),
-            universe: data.universe,
-            priority: Some(data.priority),
-            preview: data.options.preview(),
-            ended: data.options.ended(),
-        })),
+        sacn::Message::Data(data) => Some(Told::Levels(Levels::of_sacn(&data))),
         sacn::Message::Discovery(page) => Some(Told::Universes {
             cid: page.cid,
             source: page.source.to_lossy(),

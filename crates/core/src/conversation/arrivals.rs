@@ -10,7 +10,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 
 use super::{Conversation, Extent, Glimpse, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan};
-use crate::census::{Device, Standing, Way};
+use crate::census::{Device, Standing};
 
 /// How long it is looked who is there already: every answer is due by then.
 const BASELINE: Duration = Duration::from_millis(3000);
@@ -106,7 +106,7 @@ impl Arrivals {
     fn news(&mut self, event: SurveyEvent) -> Option<Arrival> {
         let (glimpse, away) = match event {
             SurveyEvent::Seen(glimpse) if glimpse.at < BASELINE => return None,
-            SurveyEvent::Seen(glimpse) if glimpse.at < rhythm(glimpse.way) => {
+            SurveyEvent::Seen(glimpse) if glimpse.at < glimpse.way.rhythm().unwrap_or(BASELINE) => {
                 return Some(Arrival { number: 0, kind: ArrivalKind::Heard(glimpse) });
             }
             SurveyEvent::Seen(glimpse) => (glimpse, None),
@@ -183,17 +183,5 @@ impl Conversation for Arrivals {
             }
         }
         self.known.pop()
-    }
-}
-
-/// How often somebody seen in this way tells of itself at the least: who is first heard within that time may have been here
-/// all along (ANSI E1.31, 4.3; IEEE 802.1AB; RFC 3376; RFC 2974, 3.1).
-fn rhythm(way: Way) -> Duration {
-    match way {
-        Way::Sacn => Duration::from_secs(10),
-        Way::Lldp => Duration::from_secs(30),
-        Way::Igmp => Duration::from_secs(125),
-        Way::Sap => Duration::from_secs(300),
-        _ => BASELINE,
     }
 }

@@ -142,6 +142,17 @@ fn digits(text: &str, radix: u32) -> Result<u64, UniverseError> {
     Ok(u64::from_str_radix(text, radix).unwrap_or(u64::MAX))
 }
 
+impl Universe {
+    /// The protocol and the universe in its counting: `Art-Net 0:0:1`, `sACN 273`.
+    #[must_use]
+    pub fn in_words(self) -> String {
+        match self {
+            Self::ArtNet(address) => format!("Art-Net {address}"),
+            Self::Sacn(universe) => format!("sACN {}", universe.number()),
+        }
+    }
+}
+
 impl fmt::Display for Universe {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

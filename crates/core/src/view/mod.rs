@@ -2,10 +2,12 @@
 //! with everything known of it.
 
 mod addresses;
+mod place;
 mod portrait;
 mod universes;
 
 pub use addresses::{AddressState, Run, address_runs};
+pub use place::{OnSheet, Place};
 pub use portrait::{FactLine, PortLine, Portrait, Report};
 pub use universes::{UniverseUse, universe_uses};
 

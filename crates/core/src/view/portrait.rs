@@ -5,9 +5,8 @@ use std::time::Duration;
 
 use serde::Serialize;
 
-use crate::census::{
-    Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way, report_in_words,
-};
+use crate::census::{Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way};
+use crate::codes::CodeBook;
 use crate::compare::{Everybody, Row, State, Wanted, compare_all};
 use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
 use crate::sheet::{RigSheet, SheetNode};
@@ -88,13 +87,23 @@ pub struct Report {
     /// As it says it.
     pub text: Said,
     /// What its code means.
-    pub meaning: Option<&'static str>,
+    pub meaning: Option<String>,
+    /// What it mostly comes from.
+    pub cause: Option<String>,
+    /// What to do about it.
+    pub remedy: Option<String>,
 }
 
 impl Portrait {
-    /// This device of the census.
+    /// This device of the census; its report as this book has it.
     #[must_use]
-    pub fn of(device: &Device, census: &Census, everybody: Everybody<'_>, sheet: Option<&RigSheet>) -> Self {
+    pub fn of(
+        device: &Device,
+        census: &Census,
+        everybody: Everybody<'_>,
+        sheet: Option<&RigSheet>,
+        codes: &CodeBook,
+    ) -> Self {
         let node = device.node.and_then(|place| census.nodes().get(place));
         let planned = sheet.and_then(|sheet| planned(device, node, census, everybody, sheet));
         let wanted = sheet.zip(planned.as_ref()).map(|(sheet, (planned, _))| Wanted::by_sheet(sheet, planned));
@@ -109,9 +118,16 @@ impl Portrait {
             .collect();
         sends.sort_unstable();
         sends.dedup();
-        let report = node
-            .filter(|node| !node.report.is_empty())
-            .map(|node| Report { text: node.report.clone(), meaning: report_in_words(node.report.raw()) });
+        let report = node.filter(|node| !node.report.is_empty()).map(|node| {
+            let kind = node.kind().map(|kind| kind.name.value.as_str());
+            let code = codes.of_report(node.report.raw(), kind);
+            Report {
+                text: node.report.clone(),
+                meaning: code.map(|code| code.means.clone()),
+                cause: code.and_then(|code| code.cause.clone()),
+                remedy: code.and_then(|code| code.remedy.clone()),
+            }
+        });
         Self {
             title: device.title(),
             what: node.map_or_else(|| device.what.to_string(), FoundNode::model),

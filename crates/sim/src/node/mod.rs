@@ -210,6 +210,8 @@ impl SimNode {
     pub fn switch(&mut self, now: Duration, on: bool) {
         self.waiting.clear();
         self.start_anew();
+        // Its count of replies is kept nowhere.
+        self.replies_sent = 0;
         if self.setup.has(Quirk::KeepsNothing) {
             self.pages = self.setup.poll_replies();
             (self.address, self.mask) = (self.setup.address, self.setup.mask);

@@ -20,6 +20,9 @@ const VALUES: usize = 125;
 pub struct Options(pub u8);
 
 impl Options {
+    /// The bit of a source that sends no more of this universe.
+    pub const ENDED: u8 = 0x40;
+
     /// Not for the stage: a visualiser's look.
     #[must_use]
     pub const fn preview(self) -> bool {
@@ -29,7 +32,7 @@ impl Options {
     /// The source sends no more of this universe.
     #[must_use]
     pub const fn ended(self) -> bool {
-        self.0 & 0x40 != 0
+        self.0 & Self::ENDED != 0
     }
 }
 

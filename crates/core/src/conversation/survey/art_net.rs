@@ -37,6 +37,9 @@ pub(super) struct Calls {
     concern: Concern,
     sheet: Option<RigSheet>,
     polls_sent: u32,
+    /// When the last poll left, and how often one does later.
+    polled_at: Duration,
+    later_every: Duration,
     /// Nodes asked for their settings, or for pages that got lost; by their index in the census.
     asked: Retries<usize>,
 }
@@ -49,28 +52,37 @@ impl Calls {
             concern: plan.concern.clone(),
             sheet: plan.sheet.clone(),
             polls_sent: 0,
+            polled_at: Duration::ZERO,
+            later_every: POLL_LATER_EVERY,
             asked: Retries::new(ASKS, ASK_EVERY, MOST_ASKED),
         }
     }
 
     /// When everybody is polled next.
     pub(super) fn next_poll(&self) -> Option<Duration> {
-        let first = POLL_EVERY * self.polls_sent.min(POLLS - 1);
         match self.polls_sent {
-            0..POLLS => Some(first),
-            later if self.endless => Some(first + POLL_LATER_EVERY * (later - POLLS + 1)),
+            0..POLLS => Some(POLL_EVERY * self.polls_sent),
+            _ if self.endless => Some(self.polled_at + self.later_every),
             _ => None,
         }
     }
 
-    /// Polls everybody, and those that no broadcast reaches; gives for the how-manieth time from 1.
-    pub(super) fn poll(&mut self, outbox: &mut Outbox, calls: &[Ipv4Addr]) -> u32 {
+    /// One without an end polls so often, once the first polls have gone.
+    pub(super) const fn poll_every(&mut self, every: Duration) {
+        self.later_every = every;
+    }
+
+    /// Polls everybody, and those that no broadcast reaches; gives for the how-manieth time from 1, and whether those in other
+    /// subnets were too.
+    pub(super) fn poll(&mut self, now: Duration, outbox: &mut Outbox, calls: &[Ipv4Addr]) -> (u32, bool) {
         self.polls_sent += 1;
-        outbox.poll_everybody(self.polls_sent.is_multiple_of(LIMITED_EVERY) || self.polls_sent == 1);
+        self.polled_at = now;
+        let limited = self.polls_sent.is_multiple_of(LIMITED_EVERY) || self.polls_sent == 1;
+        outbox.poll_everybody(limited);
         for address in calls {
             outbox.poll(0, *address);
         }
-        self.polls_sent
+        (self.polls_sent, limited)
     }
 
     /// Whether an answer of a single node is still waited for.

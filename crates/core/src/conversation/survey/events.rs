@@ -11,8 +11,13 @@ use crate::census::{Sighting, Way};
 /// What a survey tells while it runs.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SurveyEvent {
-    /// Everybody was polled, for the n-th time from 1.
-    Asked(u32),
+    /// Everybody was polled.
+    Asked {
+        /// For the how-manieth time, from 1.
+        nth: u32,
+        /// Whether those in other subnets were too.
+        limited: bool,
+    },
     /// An Art-Net node answered for the first time; its index in the census.
     Found(usize),
     /// Somebody was seen for the first time.

@@ -146,6 +146,11 @@ impl Survey {
         self.unreadable
     }
 
+    /// One without an end polls everybody so often from now on.
+    pub(super) fn poll_every(&mut self, every: Duration) {
+        self.calls.poll_every(every);
+    }
+
     /// How far it is.
     #[must_use]
     pub fn progress(&self, now: Duration) -> Progress {
@@ -349,8 +354,8 @@ impl Survey {
             self.begin();
         }
         while self.next_poll().is_some_and(|at| at <= now) {
-            let nth = self.calls.poll(&mut self.outbox, &self.plan.calls);
-            self.tell(SurveyEvent::Asked(nth));
+            let (nth, limited) = self.calls.poll(now, &mut self.outbox, &self.plan.calls);
+            self.tell(SurveyEvent::Asked { nth, limited });
         }
         if self.next_question().is_some_and(|at| at <= now) {
             let mut out = Vec::new();
