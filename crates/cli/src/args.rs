@@ -3,8 +3,8 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    adapters, apply, arrivals, census, check, demo, explain, firmware, forget, identify, keep, kinds, logbook,
-    open, reach, set, sheet, show, survey, undo, universe, why,
+    adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover, identify, keep,
+    kinds, levels, logbook, open, reach, set, sheet, show, survey, undo, universe, watch, why,
 };
 use crate::output::ColorChoice;
 
@@ -47,6 +47,7 @@ pub(crate) enum Command {
     #[command(subcommand)]
     Sheet(sheet::Command),
     Universe(universe::Args),
+    Address(address::Args),
     #[command(subcommand)]
     Kinds(kinds::Sub),
     Apply(apply::Args),
@@ -62,6 +63,9 @@ pub(crate) enum Command {
     Check(check::Args),
     Reach(reach::Args),
     Why(why::Args),
+    Watch(watch::Args),
+    Levels(levels::Args),
+    Handover(handover::Args),
     Explain(explain::Args),
     Demo(demo::Args),
 }
@@ -70,9 +74,9 @@ pub(crate) enum Command {
 const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
-    ("Plan", &["sheet", "universe", "kinds"]),
+    ("Plan", &["sheet", "universe", "address", "kinds"]),
     ("Set", &["apply", "set", "undo", "logbook", "identify", "keep", "firmware"]),
-    ("Check", &["check", "reach", "why", "explain"]),
+    ("Check", &["check", "reach", "why", "watch", "levels", "handover", "explain"]),
     ("Try", &["demo"]),
 ];
 

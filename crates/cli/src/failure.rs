@@ -1,7 +1,7 @@
 //! Why a command could not do what it was called for.
 
 use std::io;
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 
 use lantern_core::adapter::{AdviseError, ChooseError};
@@ -14,6 +14,7 @@ use lantern_core::logbook::{LogbookError, Order};
 use lantern_core::rework::ReworkError;
 use lantern_core::sheet::SheetErrors;
 use lantern_core::universe::UniverseError;
+use lantern_core::watch::LogError;
 use lantern_net::{CaptureError, NetError};
 
 use crate::exit::Exit;
@@ -56,6 +57,10 @@ pub(crate) enum Failure {
     Census { path: PathBuf, error: CensusFileError },
     #[error("{}: {error}", path.display())]
     Capture { path: PathBuf, error: CaptureError },
+    #[error("{}: {error}", path.display())]
+    Watched { path: PathBuf, error: LogError },
+    #[error("no figures can be served at {at}: {why}")]
+    Metrics { at: SocketAddr, why: String },
     #[error("{}: {error}", path.display())]
     Keepsake { path: PathBuf, error: KeepsakeError },
     #[error("{}: {name}, of which it was taken, does not answer", path.display())]

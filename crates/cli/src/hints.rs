@@ -146,6 +146,8 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::Memory { path, .. } | Failure::MemoryFormat { path, .. } => {
             format!("move {} away; the next survey begins a new one", path.display())
         }
+        Failure::Watched { .. } => "keep one with: deft-lantern watch --record NAME.watch.jsonl".to_owned(),
+        Failure::Metrics { .. } => "choose another port, or an address of this computer".to_owned(),
         Failure::Keepsake { .. } => "take a new one with: deft-lantern keep save NODE".to_owned(),
         Failure::KeptOfNobody { path, .. } => format!(
             "see to its power and cable; for its replacement: deft-lantern keep put {} --on NODE",

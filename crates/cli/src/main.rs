@@ -6,6 +6,7 @@
 
 mod args;
 mod clock;
+mod codes;
 mod commands;
 mod exit;
 mod failure;

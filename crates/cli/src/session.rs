@@ -248,6 +248,16 @@ impl Session {
         run_whole(conversation, &self.station, watch)
     }
 
+    /// Runs a conversation until whoever watches has seen enough, or as [`Self::run`] does.
+    pub(crate) fn run_until_left<C: Conversation>(
+        &self,
+        conversation: &mut C,
+        watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<ControlFlow<()>, Failure>,
+    ) -> Result<(), Failure> {
+        let (_, failed) = run_calmly(conversation, &self.station, watch)?;
+        failed.map_or(Ok(()), Err)
+    }
+
     /// Runs a conversation to its end, whatever comes: one that puts back what must not stay. It is over when its devices had
     /// their time, and nobody watches.
     pub(crate) fn put_back<C: Conversation>(&self, conversation: &mut C) -> Result<Traffic, Failure> {
@@ -261,7 +271,7 @@ impl Session {
         conversation: &mut C,
         watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
     ) -> Result<(Traffic, Option<Failure>), Failure> {
-        match run_calmly(conversation, &self.station, watch)? {
+        match run_calmly(conversation, &self.station, going_on(watch))? {
             (traffic, broken @ (None | Some(Failure::Interrupted { .. }))) => Ok((traffic, broken)),
             (_, Some(failure)) => Err(failure),
         }
@@ -320,7 +330,7 @@ impl Session {
 fn run_calmly<C: Conversation>(
     conversation: &mut C,
     station: &Station,
-    mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+    mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<ControlFlow<()>, Failure>,
 ) -> Result<(Traffic, Option<Failure>), Failure> {
     let _calm = Calm::begin();
     interrupt::check()?;
@@ -328,8 +338,8 @@ fn run_calmly<C: Conversation>(
     let traffic = run(conversation, station, |conversation, now, event| {
         let is_tick = event.is_none();
         let watched = watch(conversation, now, event);
-        match watched.and_then(|()| if is_tick { interrupt::check() } else { Ok(()) }) {
-            Ok(()) => ControlFlow::Continue(()),
+        match watched.and_then(|flow| if is_tick { interrupt::check().map(|()| flow) } else { Ok(flow) }) {
+            Ok(flow) => flow,
             Err(failure) => {
                 failed = Some(failure);
                 ControlFlow::Break(())
@@ -345,8 +355,15 @@ pub(crate) fn run_whole<C: Conversation>(
     station: &Station,
     watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
 ) -> Result<Traffic, Failure> {
-    let (traffic, failed) = run_calmly(conversation, station, watch)?;
+    let (traffic, failed) = run_calmly(conversation, station, going_on(watch))?;
     failed.map_or(Ok(traffic), Err)
+}
+
+/// Somebody who watches to the end.
+fn going_on<C: Conversation>(
+    mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+) -> impl FnMut(&C, Duration, Option<C::Event>) -> Result<ControlFlow<()>, Failure> {
+    move |conversation, now, event| watch(conversation, now, event).map(ControlFlow::Continue)
 }
 
 /// Runs a conversation of raw frames on this adapter, which may have no address yet.

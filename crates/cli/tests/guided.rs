@@ -2,82 +2,11 @@
 //! is said is held against what the units really are.
 #![cfg(unix)]
 
-use std::fs::{File, OpenOptions};
-use std::io::{Read, Write};
-use std::process::{Child, Command, Stdio};
-use std::sync::mpsc::{Receiver, channel};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use crate::support::Rig;
+use crate::support::terminal::AtTerminal;
 use lantern_sim::Scene;
-use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-
-/// A program at a terminal of its own.
-struct AtTerminal {
-    child: Child,
-    keyboard: File,
-    screen: Receiver<String>,
-    seen: String,
-}
-
-impl AtTerminal {
-    fn start(rig: &Rig, arguments: &[&str]) -> Self {
-        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
-        grantpt(&master).unwrap();
-        unlockpt(&master).unwrap();
-        let name = ptsname(&master, Vec::new()).unwrap();
-        let open = || OpenOptions::new().read(true).write(true).open(name.to_str().unwrap()).unwrap();
-        let child = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
-            .args(arguments)
-            .args(["--adapter", &rig.ground.guest().to_string()])
-            .current_dir(rig.folder.path(""))
-            .env("XDG_STATE_HOME", rig.folder.path("state"))
-            .env("TERM", "dumb")
-            .stdin(Stdio::from(open()))
-            .stdout(Stdio::from(open()))
-            .stderr(Stdio::from(open()))
-            .spawn()
-            .unwrap();
-        let keyboard = File::from(master);
-        let mut reads = keyboard.try_clone().unwrap();
-        let (to, screen) = channel();
-        std::thread::spawn(move || {
-            let mut bytes = [0; 4096];
-            while let Ok(length @ 1..) = reads.read(&mut bytes) {
-                if to.send(String::from_utf8_lossy(&bytes[..length]).into_owned()).is_err() {
-                    break;
-                }
-            }
-        });
-        Self { child, keyboard, screen, seen: String::new() }
-    }
-
-    /// Waits until this stands on the screen; what stood before it counts no more.
-    fn sees(&mut self, text: &str) {
-        let until = Instant::now() + Duration::from_secs(60);
-        loop {
-            if let Some(at) = self.seen.find(text) {
-                self.seen.drain(..at + text.len());
-                return;
-            }
-            let left = until.saturating_duration_since(Instant::now());
-            match self.screen.recv_timeout(left) {
-                Ok(more) => self.seen += &more,
-                Err(_) => panic!("{text:?} never came; after the last: {}", self.seen),
-            }
-        }
-    }
-
-    fn types(&mut self, line: &str) {
-        self.keyboard.write_all(format!("{line}\n").as_bytes()).unwrap();
-    }
-
-    fn ends(mut self, code: i32) {
-        let ended = self.child.wait().unwrap();
-        let rest: String = self.screen.try_iter().collect();
-        assert_eq!(ended.code(), Some(code), "{}{rest}", self.seen);
-    }
-}
 
 /// Four units out of one box, all at the address they got in the factory, and a sheet that has a place for each.
 fn rig(with_macs: bool, of_first: &str) -> Rig {

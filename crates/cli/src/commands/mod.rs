@@ -1,6 +1,7 @@
 //! One file per command.
 
 pub(crate) mod adapters;
+pub(crate) mod address;
 pub(crate) mod apply;
 pub(crate) mod arrivals;
 pub(crate) mod census;
@@ -11,9 +12,11 @@ pub(crate) mod explain;
 pub(crate) mod firmware;
 pub(crate) mod forget;
 mod guided;
+pub(crate) mod handover;
 pub(crate) mod identify;
 pub(crate) mod keep;
 pub(crate) mod kinds;
+pub(crate) mod levels;
 pub(crate) mod logbook;
 mod named;
 pub(crate) mod open;
@@ -25,6 +28,7 @@ pub(crate) mod survey;
 pub(crate) mod undo;
 pub(crate) mod universe;
 mod universes;
+pub(crate) mod watch;
 pub(crate) mod why;
 
 use crate::args::Command;
@@ -42,6 +46,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Forget(args) => forget::run(&args, out),
         Command::Sheet(command) => sheet::run(command, out),
         Command::Universe(args) => universe::run(&args, out),
+        Command::Address(args) => address::run(&args, out),
         Command::Apply(args) => apply::run(&args, out),
         Command::Set(args) => set::run(&args, out),
         Command::Undo(args) => undo::run(&args, out),
@@ -55,6 +60,9 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Reach(args) => reach::run(&args, out),
         Command::Check(args) => check::run(&args, out),
         Command::Why(args) => why::run(&args, out),
+        Command::Handover(args) => handover::run(&args, out),
+        Command::Levels(args) => levels::run(&args, out),
+        Command::Watch(args) => watch::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),
     }

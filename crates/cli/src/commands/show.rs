@@ -5,6 +5,7 @@ use lantern_core::view::{FactLine, PortLine, Portrait};
 use serde::Serialize;
 
 use super::named;
+use crate::codes;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::{Cell, Out, Table, Tone, wrapped};
@@ -35,7 +36,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
     let device = named::device(&args.node, &look)?;
-    let portrait = Portrait::of(device, &look.census, look.everybody(), session.sheet());
+    let portrait = Portrait::of(device, &look.census, look.everybody(), session.sheet(), &codes::book()?);
     if out.is_json() {
         out.object(&Answer { format: 1, device: &portrait })?;
     } else {
@@ -68,8 +69,11 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
         out.line(&format!("on the sheet as {planned}"))?;
     }
     if let Some(report) = &one.report {
-        let meaning = report.meaning.map(|words| format!(": {words}")).unwrap_or_default();
+        let meaning = report.meaning.as_ref().map(|words| format!(": {words}")).unwrap_or_default();
         out.line(&wrapped(&format!("reports \"{}\"{meaning}", report.text), out.width(), 2))?;
+        if let Some(remedy) = &report.remedy {
+            out.line(&wrapped(&format!("  do  {remedy}"), out.width(), 6))?;
+        }
     }
     facts(one, out)?;
     ports(&one.ports, out)?;

@@ -90,6 +90,11 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     advise(&args.universes, &asked, desk, out)
 }
 
+/// The one universe a text means.
+pub(super) fn one(text: &str, desk: DeskBase) -> Result<Universe, Failure> {
+    Universe::read(text, desk).map_err(|error| Failure::Universe { text: text.to_owned(), error })
+}
+
 /// The universes a text means; a range is written out.
 fn read(text: &str, desk: DeskBase) -> Result<Vec<(String, Universe)>, Failure> {
     let failed = |error| Failure::Universe { text: text.to_owned(), error };

@@ -4,8 +4,10 @@ mod board;
 pub(crate) mod changed_lines;
 mod excerpt;
 pub(crate) mod findings;
+mod look;
 pub(crate) mod page;
 mod progress;
+mod screen;
 pub(crate) mod sheet_errors;
 mod table;
 mod tone;
@@ -21,7 +23,9 @@ use clap::ValueEnum;
 use serde::Serialize;
 
 pub(crate) use board::Board;
+pub(crate) use look::Look;
 pub(crate) use progress::Progress;
+pub(crate) use screen::Screen;
 pub(crate) use table::{Cell, Table};
 pub(crate) use tone::{Paint, Tone};
 pub(crate) use wrap::wrapped;
@@ -128,6 +132,18 @@ impl Out {
     /// Whether the result is wanted as JSON.
     pub(crate) const fn is_json(&self) -> bool {
         self.json
+    }
+
+    /// Whether a person looks at the results on a terminal that can be drawn on.
+    pub(crate) fn is_live(&self) -> bool {
+        io::stdout().is_terminal()
+            && io::stdin().is_terminal()
+            && env::var_os("TERM").is_none_or(|term| term != "dumb")
+    }
+
+    /// Lets the lines of the result out at once.
+    pub(crate) fn flush(&mut self) -> io::Result<()> {
+        self.results.flush()
     }
 
     /// How many columns a line may have.

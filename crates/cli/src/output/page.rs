@@ -30,11 +30,21 @@ pub(crate) fn judged(findings: &[Finding]) -> Vec<Judged> {
     findings.iter().take(MOST_FINDINGS).map(of).collect()
 }
 
+/// What pages share: how they look, and how a rig is drawn.
+const SHARED: [(&str, &str); 3] = [
+    ("page.css", include_str!("page.css")),
+    ("addresses.html", include_str!("page_addresses.html")),
+    ("universes.html", include_str!("page_universes.html")),
+];
+
 /// The page that a template makes of these values.
 pub(crate) fn render(template: &str, values: Value) -> Result<String, minijinja::Error> {
     let mut environment = Environment::new();
     environment.set_auto_escape_callback(|_| AutoEscape::Html);
     environment.set_trim_blocks(true);
     environment.set_lstrip_blocks(true);
+    for (name, text) in SHARED {
+        environment.add_template(name, text)?;
+    }
     environment.render_named_str("page.html", template, values)
 }

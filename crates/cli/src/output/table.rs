@@ -49,6 +49,11 @@ impl Table {
         self.rows.push(cells);
     }
 
+    /// What stands in the rows, without how it looks.
+    pub(crate) fn texts(&self) -> Vec<Vec<String>> {
+        self.rows.iter().map(|row| row.iter().map(|cell| cell.text.clone()).collect()).collect()
+    }
+
     /// The table as text of at most `width` columns, without a last line break.
     pub(crate) fn render(&self, width: usize, paint: Paint) -> String {
         let mut table = comfy_table::Table::new();

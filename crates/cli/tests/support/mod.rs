@@ -1,5 +1,7 @@
 //! Drives the built program in a temporary folder, on a loopback ground of its own.
 
+pub(crate) mod terminal;
+
 use std::fs;
 use std::net::Ipv4Addr;
 use std::path::PathBuf;

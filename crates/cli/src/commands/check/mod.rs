@@ -11,7 +11,7 @@ use std::path::PathBuf;
 use lantern_core::adapter::rivals_of;
 use lantern_core::change::Part;
 use lantern_core::clash::{is_same_name, world_clashes};
-use lantern_core::compare::{Comparison, State, compare_all, held_addresses};
+use lantern_core::compare::{Comparison, State, Tally, compare_all, held_addresses};
 use lantern_core::conversation::Concern;
 use lantern_core::finding::{Finding, Severity};
 use lantern_core::pattern::Pattern;
@@ -181,7 +181,8 @@ impl Check<'_> {
         // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
         let listed = [comparison.absences(sheet), around].concat();
         findings::print(out, &listed)?;
-        let line = show::summary(comparison, found, out);
+        let (tone, line) = show::summary(comparison, found);
+        let line = out.paint().dye(tone, &line);
         out.line(&line)?;
         let out_of_reach = comparison.rows.iter().find(|row| matches!(row.state, State::NotAsked));
         if let Some(address) =
@@ -194,6 +195,44 @@ impl Check<'_> {
         }
         Ok(())
     }
+}
+
+/// What a look at the whole rig comes to, for papers.
+pub(crate) struct Proof {
+    /// The adapter it was made on.
+    pub(crate) adapter: String,
+    /// All of it in a sentence.
+    pub(crate) summary: String,
+    /// A row for each device, as in [`COLUMNS`].
+    pub(crate) rows: Vec<Vec<String>>,
+    /// Of each area, how many pass, are to be looked at, and fail.
+    pub(crate) areas: Vec<(String, usize, usize, usize)>,
+    /// What is wrong.
+    pub(crate) findings: Vec<Finding>,
+}
+
+/// What the rows of a proof say.
+pub(crate) const COLUMNS: [&str; 5] = show::HEADINGS;
+
+/// Looks at the whole rig of this session's sheet.
+pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> {
+    let Some(file) = session.sheet_file() else {
+        return Err(Failure::Call("which sheet? Without one there is nothing to hand over".to_owned()));
+    };
+    let check = Check { session, file, part: Part::default() };
+    let look = check.look(out)?;
+    let Judged { comparison, around } = check.judged(&look);
+    let findings = [comparison.findings(&file.sheet), around].concat();
+    let area = |(name, tally): (Option<&str>, Tally)| {
+        (name.unwrap_or("without an area").to_owned(), tally.pass, tally.look, tally.fail)
+    };
+    Ok(Proof {
+        adapter: session.adapter().to_owned(),
+        summary: show::summary(&comparison, &findings).1,
+        rows: show::table(&comparison).texts(),
+        areas: comparison.by_area(&file.sheet).into_iter().map(area).collect(),
+        findings,
+    })
 }
 
 /// What is wrong on the wire around the nodes: addresses held twice, nodes out of reach, rivals. What is only worth a note

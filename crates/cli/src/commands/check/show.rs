@@ -7,9 +7,10 @@ use lantern_core::finding::Finding;
 use lantern_core::sheet::RigSheet;
 
 use crate::exit::Exit;
-use crate::output::{Cell, Out, Table, Tone, counted};
+use crate::output::{Cell, Table, Tone, counted};
 
-pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding], out: &Out) -> String {
+/// All of it in a sentence, and how bad that is.
+pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding]) -> (Tone, String) {
     let (planned, not_asked) = comparison.asked();
     let (untold, unchecked) = comparison.untold();
     let mut rest = String::new();
@@ -24,7 +25,7 @@ pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding], out: &Out)
     }
     let wrong = Exit::of(found) == Exit::Wrong;
     if comparison.is_as_planned() && !wrong {
-        return out.paint().dye(Tone::Good, &format!("all {planned} nodes answer as planned{rest}"));
+        return (Tone::Good, format!("all {planned} nodes answer as planned{rest}"));
     }
     let answers = |row: &&Row<'_>| matches!(row.state, State::Found(..) | State::Seen(..));
     let answering = comparison.rows.iter().filter(answers).count();
@@ -32,19 +33,20 @@ pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding], out: &Out)
     if answering == planned && different == 0 && strangers == 0 {
         let around = if wrong && untold == 0 { "; something else is wrong, see above" } else { "" };
         let tone = if wrong { Tone::Bad } else { Tone::Doubtful };
-        return out
-            .paint()
-            .dye(tone, &format!("all {planned} nodes answer, as planned in what they tell{rest}{around}"));
+        return (tone, format!("all {planned} nodes answer, as planned in what they tell{rest}{around}"));
     }
     let text = format!(
         "{answering} of {planned} nodes answer, {different} of them otherwise than planned; {strangers} not on the sheet{rest}"
     );
-    out.paint().dye(Tone::Bad, &text)
+    (Tone::Bad, text)
 }
+
+/// The columns of the table.
+pub(super) const HEADINGS: [&str; 5] = ["verdict", "node", "state", "address", "what"];
 
 pub(super) fn table(comparison: &Comparison<'_>) -> Table {
     let columns = ["verdict", "node", "state", "address"];
-    let mut table = Table::new(&["verdict", "node", "state", "address", "what"]).unbroken(&columns);
+    let mut table = Table::new(&HEADINGS).unbroken(&columns);
     for row in &comparison.rows {
         let (word, tone) = state(row);
         let (address, what) = match &row.state {

@@ -14,7 +14,7 @@ const MOST_BLOCKS: usize = 128;
 
 /// The map of one network.
 #[derive(Debug, Serialize)]
-pub(super) struct AddressMap {
+pub(crate) struct AddressMap {
     name: String,
     range: String,
     blocks: Vec<Block>,
@@ -43,7 +43,7 @@ struct CellDrawn {
 
 /// A bar of some share of a whole.
 #[derive(Debug, Serialize)]
-pub(super) struct Bar {
+pub(crate) struct Bar {
     name: String,
     says: String,
     percent: u32,
@@ -52,13 +52,13 @@ pub(super) struct Bar {
 
 /// Bars under one heading.
 #[derive(Debug, Serialize)]
-pub(super) struct Group {
+pub(crate) struct Group {
     name: String,
     bars: Vec<Bar>,
 }
 
 /// The maps of all networks.
-pub(super) fn address_maps(sheet: &RigSheet) -> Vec<AddressMap> {
+pub(crate) fn address_maps(sheet: &RigSheet) -> Vec<AddressMap> {
     let map = |(index, network): (usize, &lantern_core::sheet::Network)| {
         let mut blocks: Vec<Block> = Vec::new();
         let mut last = None;
@@ -122,7 +122,7 @@ fn cell(run: &Run, address: u32) -> CellDrawn {
 }
 
 /// The class and the sign of a state.
-pub(super) const fn style(state: AddressState) -> (&'static str, &'static str) {
+pub(crate) const fn style(state: AddressState) -> (&'static str, &'static str) {
     match state {
         AddressState::Node => ("node", "n"),
         AddressState::Source => ("source", "s"),
@@ -137,7 +137,7 @@ pub(super) const fn style(state: AddressState) -> (&'static str, &'static str) {
 }
 
 /// How full each universe is, area by area.
-pub(super) fn universes(sheet: &RigSheet) -> Vec<Group> {
+pub(crate) fn universes(sheet: &RigSheet) -> Vec<Group> {
     let mut groups: Vec<Group> = Vec::new();
     for one in universe_uses(sheet) {
         let name = one.area.clone().unwrap_or_else(|| "In no area's block".to_owned());
@@ -171,7 +171,7 @@ fn none_or(names: &[String]) -> String {
 }
 
 /// How loaded each switch and link is.
-pub(super) fn loads(sheet: &RigSheet) -> (Vec<Bar>, Vec<Bar>) {
+pub(crate) fn loads(sheet: &RigSheet) -> (Vec<Bar>, Vec<Bar>) {
     let loads = Loads::of(sheet);
     let power = |switch: &SwitchLoad| {
         let (budget, percent) = (switch.budget?, switch.percent()?);

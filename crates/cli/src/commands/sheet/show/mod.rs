@@ -1,7 +1,7 @@
 //! `sheet show`: the rig as people want to read it.
 
-mod drawings;
-mod page;
+pub(crate) mod drawings;
+pub(crate) mod page;
 mod tables;
 
 use std::path::PathBuf;

@@ -12,8 +12,9 @@ use crate::output::page;
 
 const TEMPLATE: &str = include_str!("page.html");
 
+/// An area with what stands in it.
 #[derive(Debug, Serialize)]
-struct Area {
+pub(crate) struct Area {
     name: String,
     range: String,
     universes: String,
@@ -21,7 +22,7 @@ struct Area {
 }
 
 #[derive(Debug, Serialize)]
-struct Node {
+pub(crate) struct Node {
     name: String,
     label: String,
     kind: String,
@@ -62,7 +63,8 @@ pub(super) fn render(file: &SheetFile) -> Result<String, Failure> {
         .map_err(|error| Failure::Page { path: file.path.clone(), why: error.to_string() })
 }
 
-fn counts(sheet: &RigSheet) -> String {
+/// How much there is of everything.
+pub(crate) fn counts(sheet: &RigSheet) -> String {
     let ports: usize = sheet.nodes.iter().map(|node| node.ports.len()).sum();
     format!(
         "{} nodes, {ports} ports, {} fixtures, {} streams, {} switches",
@@ -73,7 +75,8 @@ fn counts(sheet: &RigSheet) -> String {
     )
 }
 
-fn areas(sheet: &RigSheet) -> Vec<Area> {
+/// The areas, and what stands in none.
+pub(crate) fn areas(sheet: &RigSheet) -> Vec<Area> {
     let of = |index: Option<usize>| {
         let stands = |node: &&SheetNode| node.area.as_ref().map(|area| area.value) == index;
         sheet.nodes.iter().filter(stands).map(|node| this(sheet, node)).collect::<Vec<Node>>()
