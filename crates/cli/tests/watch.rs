@@ -185,6 +185,18 @@ fn the_terminal_is_given_back_however_it_ends(#[case] signal: Option<Signal>) {
 }
 
 #[rstest]
+#[case::watch(&["watch"], "4 events")]
+#[case::levels(&["levels", "0:0:1"], "q end")]
+fn nothing_goes_on_at_a_terminal_that_was_closed(#[case] arguments: &[&str], #[case] shown: &str) {
+    let rig = rig();
+    let mut terminal = AtTerminal::start_as("xterm", &rig, arguments);
+    terminal.resizes(80, 24);
+    terminal.sees(shown);
+    wait(1.0);
+    terminal.closed();
+}
+
+#[rstest]
 #[case::too_often(&["watch", "--every", "100ms"], "500ms or more")]
 #[case::no_place(&["watch", "--metrics", "nowhere"], "write a port")]
 #[case::no_record(&["watch", "summary", "t.rig.toml"], "does not begin as the record of a watch does")]

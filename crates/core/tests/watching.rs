@@ -67,8 +67,9 @@ struct Watching {
 fn watching(scene: &str, sheet: Option<&str>, frames: bool, loss: f64, seconds: u64, script: Script) -> Watching {
     let scene = Scene::parse(scene).unwrap();
     let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    let mut ground =
-        MemoryGround::new(scene.nodes(), Link::new(loss, 7), GUEST, broadcasts).beside(scene.devices());
+    let mut ground = MemoryGround::new(scene.nodes(), Link::new(loss, 7), GUEST, broadcasts)
+        .beside(scene.devices())
+        .with_subnets();
     if frames {
         ground = ground.with_frames(OWN);
     }
@@ -257,6 +258,23 @@ fn what_gets_lost_on_the_way_is_counted_as_a_gap() {
     let flow = watching.watch.board().traffic().flows().next().unwrap();
     let lost = flow.gaps * 100 / (flow.heard + flow.gaps);
     assert!((3..20).contains(&lost), "{flow:?}");
+}
+
+/// Three that hear only polls to everybody, since they lie in other subnets: nobody is told of them, under load or not.
+#[rstest]
+fn who_hears_only_polls_to_everybody_is_not_silent(#[values(0.0, 0.05)] loss: f64, #[values(1, 2, 3)] third: u8) {
+    let strays: String = (1..=5)
+        .map(|i| {
+            format!(
+                "[[node]]\nname = \"stray-{i}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:3{third}:0{i}\"\n\
+                 address = \"192.168.{third}.{i}\"\nmask = \"255.255.255.0\"\npages = [{{ out = [0] }}]\n"
+            )
+        })
+        .collect();
+    let watching = watching(&format!("{SCENE}{strays}"), None, true, loss, 180, Vec::new());
+    let of_strays: Vec<String> = watching.lines().into_iter().filter(|line| line.contains("stray")).collect();
+    assert_eq!(of_strays, Vec::<String>::new());
+    assert!((1..=5).all(|i| watching.one(&format!("stray-{i}")).state == State::Answers));
 }
 
 const SHEET: &str = "[rig]\nname = \"Quay\"\n[[network]]\nname = \"rig\"\nrange = \"10.40.0.0/16\"\n\

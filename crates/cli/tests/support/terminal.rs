@@ -4,9 +4,13 @@
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
 use std::process::{Child, Command, ExitStatus, Stdio};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, channel};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::process::{Pid, Signal, kill_process};
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
 use rustix::termios::{Winsize, tcsetwinsize};
@@ -18,6 +22,8 @@ pub(crate) struct AtTerminal {
     child: Child,
     keyboard: File,
     screen: Receiver<String>,
+    reader: JoinHandle<()>,
+    hangs_up: Arc<AtomicBool>,
     seen: String,
 }
 
@@ -29,7 +35,7 @@ impl AtTerminal {
 
     /// Starts it at a terminal of this kind.
     pub(crate) fn start_as(term: &str, rig: &Rig, arguments: &[&str]) -> Self {
-        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC).unwrap();
         grantpt(&master).unwrap();
         unlockpt(&master).unwrap();
         let name = ptsname(&master, Vec::new()).unwrap();
@@ -48,15 +54,24 @@ impl AtTerminal {
         let keyboard = File::from(master);
         let mut reads = keyboard.try_clone().unwrap();
         let (to, screen) = channel();
-        std::thread::spawn(move || {
+        let hangs_up = Arc::new(AtomicBool::new(false));
+        let over = Arc::clone(&hangs_up);
+        let reader = std::thread::spawn(move || {
             let mut bytes = [0; 4096];
-            while let Ok(length @ 1..) = reads.read(&mut bytes) {
+            let nap = Timespec { tv_sec: 0, tv_nsec: 50_000_000 };
+            while !over.load(Ordering::Relaxed) {
+                let is_there =
+                    poll(&mut [PollFd::new(&reads, PollFlags::IN)], Some(&nap)).is_ok_and(|one| one > 0);
+                if !is_there {
+                    continue;
+                }
+                let Ok(length @ 1..) = reads.read(&mut bytes) else { break };
                 if to.send(String::from_utf8_lossy(&bytes[..length]).into_owned()).is_err() {
                     break;
                 }
             }
         });
-        Self { child, keyboard, screen, seen: String::new() }
+        Self { child, keyboard, screen, reader, hangs_up, seen: String::new() }
     }
 
     /// Waits until this stands on the screen; what stood before it counts no more.
@@ -100,6 +115,25 @@ impl AtTerminal {
     pub(crate) fn ends(self, code: i32) {
         let (ended, rest) = self.ended();
         assert_eq!(ended.code(), Some(code), "{rest}");
+    }
+
+    /// Closes the terminal under it, without a signal; gives how it ended.
+    pub(crate) fn closed(self) -> ExitStatus {
+        let Self { mut child, keyboard, reader, hangs_up, .. } = self;
+        hangs_up.store(true, Ordering::Relaxed);
+        reader.join().unwrap();
+        drop(keyboard);
+        let until = Instant::now() + Duration::from_secs(10);
+        loop {
+            match child.try_wait().unwrap() {
+                Some(status) => return status,
+                None if Instant::now() > until => {
+                    child.kill().unwrap();
+                    panic!("it goes on without a terminal");
+                }
+                None => std::thread::sleep(Duration::from_millis(20)),
+            }
+        }
     }
 
     /// How it ended, and what stood on the screen since it was last looked at.

@@ -210,6 +210,7 @@ impl Watch {
             self.ask_at = self.round_began + step * u32::try_from(self.turn).unwrap_or(u32::MAX);
             let frames = self.vantage.frames_from().is_some();
             let far = self.board.address(turn).is_none_or(|address| self.beside(address).is_none());
+            self.board.note_far(turn, far);
             if far {
                 continue;
             }

@@ -307,6 +307,13 @@ impl Board {
         self.watched.get(place).map(|one| one.address).filter(|address| !address.is_unspecified())
     }
 
+    /// Notes whether this one can be asked by itself.
+    pub(crate) fn note_far(&mut self, place: usize, is_far: bool) {
+        if let Some(one) = self.watched.get_mut(place) {
+            one.is_far = is_far;
+        }
+    }
+
     /// How many may be asked by themselves, those among them that are gone included.
     pub(crate) const fn len(&self) -> usize {
         self.watched.len()

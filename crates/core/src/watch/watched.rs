@@ -14,6 +14,10 @@ use crate::facts::{Field, Value};
 
 /// So many questions in a row without an answer, each of them repeated, and it does not answer so any more.
 const SILENT_AFTER: u32 = 2;
+/// So many where they cannot be repeated.
+const SILENT_AFTER_FAR: u32 = 3;
+/// By then every answer to a poll has come, also the late ones.
+const ANSWERED_BY: Duration = Duration::from_secs(3);
 /// Whoever was heard within this time is still heard.
 const LATELY: Duration = Duration::from_secs(3);
 /// An address counts as held for so long after it was last heard there.
@@ -100,6 +104,13 @@ pub struct Watched {
     pub(super) contested: Option<(Ipv4Addr, MacAddress)>,
     /// Whether it hears polls to its subnet's broadcast address: one with another mask hears only those to everybody.
     pub(super) hears_directed: bool,
+    /// Whether it cannot be asked by itself from here, so that no question to it is repeated.
+    pub(super) is_far: bool,
+    /// Whether the question that was asked last went to that address, and how many such went unanswered in a row.
+    pub(super) asked_directed: bool,
+    pub(super) directed_missed: u32,
+    /// When everybody was polled last by the address of all.
+    pub(super) limited_at: Duration,
     /// When a poll went to that address, of which it is not known whether this one hears it.
     pub(super) directed_at: Option<Duration>,
     /// Whether it is asked by ARP, since it never answers an echo.
@@ -131,6 +142,10 @@ impl Watched {
             held: Vec::new(),
             contested: None,
             hears_directed: false,
+            is_far: false,
+            asked_directed: false,
+            directed_missed: 0,
+            limited_at: Duration::ZERO,
             directed_at: None,
             by_arp: false,
             is_gone: false,
@@ -161,17 +176,26 @@ impl Watched {
         Ask { to: self.address, mac: self.mac, question }
     }
 
-    /// Everybody was polled, by this device's broadcast address or by the one of all.
+    /// Everybody was polled, by this subnet's broadcast address or by the one of all.
     pub(super) fn polled(&mut self, now: Duration, limited: bool) {
+        let was_missed = self.polls.is_open() || self.polls.missed() > 0;
+        self.directed_missed = match self.asked_directed && was_missed {
+            true => self.directed_missed + 1,
+            false if was_missed => self.directed_missed,
+            false => 0,
+        };
+        self.directed_at = None;
         if limited {
-            self.directed_at = None;
+            self.limited_at = now;
         }
         if self.last_heard.is_none() || (self.polls.asked() > 0 && !self.polls.ever_answered()) {
             return;
         }
         if limited || self.hears_directed {
             self.polls.ask(now, 0);
-        } else {
+            self.asked_directed = !limited;
+        } else if self.limited_at + ANSWERED_BY <= now {
+            // Only now is it clear which of both polls an answer is to.
             self.directed_at = Some(now);
         }
     }
@@ -180,6 +204,10 @@ impl Watched {
     pub(super) fn answered_poll(&mut self, now: Duration, polled_at: Duration) {
         if self.directed_at.take().is_some_and(|at| at + POLL_PATIENCE.first >= now) {
             self.hears_directed = true;
+        }
+        // It heard only the one to everybody: what it seemed to answer before was somebody else's poll.
+        if !self.asked_directed && self.directed_missed > 0 {
+            (self.hears_directed, self.directed_missed) = (false, 0);
         }
         if !self.polls.ever_answered() && !self.polls.is_open() {
             self.polls.ask(polled_at, 0);
@@ -278,7 +306,8 @@ impl Watched {
         let (contact, polls) = (&self.contact, &self.polls);
         // Two ways that fail at once say as much as one that fails twice.
         let both = contact.ever_answered() && polls.ever_answered() && contact.missed() > 0 && polls.missed() > 0;
-        let lost = |curve: &Curve| curve.ever_answered() && (both || curve.missed() >= SILENT_AFTER);
+        let enough = if self.is_far { SILENT_AFTER_FAR } else { SILENT_AFTER };
+        let lost = |curve: &Curve| curve.ever_answered() && (both || curve.missed() >= enough);
         let well = |curve: &Curve| curve.ever_answered() && !lost(curve);
         Some(match (contact, polls) {
             (contact, polls) if well(contact) && lost(polls) => State::Lacks(Way::ArtNet),

@@ -166,6 +166,12 @@ impl Station {
         Means { frames: self.tap.is_some(), echo: self.echo.is_some(), neighbours: self.neighbours }
     }
 
+    /// How many frames the system threw away because they came faster than they were read: what was heard lacks them.
+    #[must_use]
+    pub fn lost(&self) -> u64 {
+        self.tap.as_ref().map_or(0, Tap::lost)
+    }
+
     /// What was wanted and refused.
     #[must_use]
     pub fn lacks(&self) -> &[Lack] {

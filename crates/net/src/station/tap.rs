@@ -25,6 +25,11 @@ impl Tap {
         self.0.borrow_mut().send(frame)
     }
 
+    /// How many frames the system threw away because they came faster than they were read.
+    pub(crate) fn lost(&self) -> u64 {
+        self.0.borrow().lost()
+    }
+
     /// Passes every frame on, made into what the inbox takes, until it is closed.
     pub(crate) fn listen<T: Send + 'static>(&self, inbox: Sender<T>, into: fn(Vec<u8>) -> T) -> io::Result<()> {
         self.0.borrow_mut().listen(inbox, into)

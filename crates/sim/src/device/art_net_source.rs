@@ -8,7 +8,7 @@ use lantern_wire::art_net::{Dmx, PORT};
 
 use super::body::Body;
 use super::setup::ArtNetSetup;
-use super::{DeviceSetup, Role, Utterance};
+use super::{DeviceSetup, Role, Utterance, look};
 use crate::{Destination, Speech};
 
 /// How often levels are sent; a real desk sends more, which says nothing more.
@@ -45,7 +45,8 @@ impl Role for ArtNetSource {
         // 0 would say that it does not count.
         self.sequence = self.sequence % 255 + 1;
         for port_address in self.art_net.universes.iter().copied() {
-            let levels = Dmx { sequence: self.sequence, physical: 0, port_address, slots: &[0; 512] };
+            let slots = look::levels(port_address, now);
+            let levels = Dmx { sequence: self.sequence, physical: 0, port_address, slots: &slots };
             let speech = |to| Utterance::Speech(Speech { port: PORT, to, bytes: levels.to_bytes() });
             let single = self.art_net.to.iter().map(|to| Destination::One(SocketAddrV4::new(*to, PORT)));
             self.said.extend(single.map(speech));

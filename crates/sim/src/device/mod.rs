@@ -8,6 +8,7 @@ mod art_net_source;
 mod body;
 mod dhcp_server;
 mod llrp_target;
+mod look;
 mod neighbour;
 mod pjlink;
 mod querier;

@@ -9,7 +9,7 @@ use lantern_wire::sacn::{Cid, DISCOVERY_UNIVERSE, Data, Discovery, Options, PORT
 
 use super::body::Body;
 use super::setup::SacnSetup;
-use super::{DeviceSetup, Role, Utterance};
+use super::{DeviceSetup, Role, Utterance, look};
 use crate::{Destination, Speech};
 
 /// How often levels are sent; a real desk sends more, which says nothing more.
@@ -74,7 +74,7 @@ impl Role for SacnSource {
                     options: Options(0),
                     universe,
                     start_code: 0,
-                    slots: &[0; 512],
+                    slots: &look::levels(universe, now),
                 };
                 self.say(universe, data.to_bytes());
             }

@@ -6,9 +6,12 @@ mod power;
 mod repeat;
 mod show;
 
+use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 
+use lantern_core::Direction;
 use lantern_core::adapter::rivals_of;
+use lantern_core::census::FoundNode;
 use lantern_core::change::Part;
 use lantern_core::clash::{is_same_name, world_clashes};
 use lantern_core::compare::{Comparison, State, Tally, compare_all, held_addresses};
@@ -209,6 +212,35 @@ pub(crate) struct Proof {
     pub(crate) areas: Vec<(String, usize, usize, usize)>,
     /// What is wrong.
     pub(crate) findings: Vec<Finding>,
+    /// What each node told of how it takes trouble, by its name on the sheet.
+    pub(crate) told: HashMap<String, Told>,
+}
+
+/// What a node told of how it takes trouble.
+#[derive(Debug, Default)]
+pub(crate) struct Told {
+    /// What it does without data.
+    pub(crate) on_data_loss: Option<String>,
+    /// How it combines two sources, where it has outputs.
+    pub(crate) merge: Option<String>,
+    /// Whether its address comes by DHCP.
+    pub(crate) dhcp: Option<bool>,
+}
+
+impl Told {
+    fn by(node: &FoundNode) -> Self {
+        let mut merges: BTreeMap<String, Vec<String>> = BTreeMap::new();
+        for (number, _, port) in node.ports().filter(|(_, _, port)| port.direction == Direction::Out) {
+            merges.entry(port.merge.to_string()).or_default().push(number.to_string());
+        }
+        let each = |(merge, ports): (&String, &Vec<String>)| format!("ports {}: {merge}", ports.join(", "));
+        let merge = match merges.len() {
+            0 => None,
+            1 => merges.keys().next().cloned(),
+            _ => Some(merges.iter().map(each).collect::<Vec<_>>().join("; ")),
+        };
+        Self { on_data_loss: node.on_data_loss.map(|loss| loss.to_string()), merge, dhcp: node.dhcp }
+    }
 }
 
 /// What the rows of a proof say.
@@ -230,6 +262,14 @@ pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> 
         adapter: session.adapter().to_owned(),
         summary: show::summary(&comparison, &findings).1,
         rows: show::table(&comparison).texts(),
+        told: comparison
+            .rows
+            .iter()
+            .filter_map(|row| match &row.state {
+                State::Found(node, _) => Some((row.planned.name.value.clone(), Told::by(node))),
+                _ => None,
+            })
+            .collect(),
         areas: comparison.by_area(&file.sheet).into_iter().map(area).collect(),
         findings,
     })

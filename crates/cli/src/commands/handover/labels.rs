@@ -1,7 +1,7 @@
 //! Labels: who a unit is, on paper that sticks.
 
 use lantern_core::Direction;
-use lantern_core::sheet::{RigSheet, SheetNode};
+use lantern_core::sheet::{RigSheet, SheetNode, SheetPort, WantedAddress};
 use serde::Serialize;
 
 /// Labels on one sheet of A4: three in a row, eight rows.
@@ -44,20 +44,49 @@ pub(super) fn sheets(sheet: &RigSheet, size: Size) -> Vec<Vec<Label>> {
 }
 
 fn label(node: &SheetNode) -> Label {
-    let ports: Vec<String> = node
-        .ports
-        .iter()
-        .map(|port| {
-            let universe = port.universe.value.real().map_or_else(|| "?".to_owned(), |one| one.to_string());
-            let way = if port.direction == Direction::In { "in " } else { "" };
-            format!("{}: {way}{universe}", port.number.value)
-        })
-        .collect();
+    let address = node.address.value;
     Label {
         name: node.name.value.clone(),
         label: node.label.as_ref().map(|label| label.value.clone()).unwrap_or_default(),
-        address: node.address.value.to_string(),
-        universes: ports.join("  "),
+        address: if address == WantedAddress::Fill { "address open".to_owned() } else { address.to_string() },
+        universes: ports(&node.ports),
         mac: node.mac.as_ref().map(|mac| mac.value.to_string()).unwrap_or_default(),
     }
+}
+
+/// Ports with their universes; runs that count up together are one: `1–4: 0:0:0 to 0:0:3`.
+fn ports(ports: &[SheetPort]) -> String {
+    let mut runs: Vec<(&SheetPort, &SheetPort)> = Vec::new();
+    for port in ports {
+        match runs.last_mut().filter(|(_, last)| goes_on(last, port)) {
+            Some((_, last)) => *last = port,
+            None => runs.push((port, port)),
+        }
+    }
+    let universe =
+        |port: &SheetPort| port.universe.value.real().map_or_else(|| "open".to_owned(), |one| one.to_string());
+    let run = |(first, last): &(&SheetPort, &SheetPort)| {
+        let way = if first.direction == Direction::In { "in " } else { "" };
+        let (number, end) = (first.number.value, last.number.value);
+        match (number == end, universe(first), universe(last)) {
+            (true, one, _) => format!("{number}: {way}{one}"),
+            (false, one, other) if one == other => format!("{number}–{end}: {way}{one}"),
+            (false, one, other) => format!("{number}–{end}: {way}{one} to {other}"),
+        }
+    };
+    runs.iter().map(run).collect::<Vec<_>>().join("  ")
+}
+
+/// Whether a port goes on where the one before it ends.
+fn goes_on(last: &SheetPort, port: &SheetPort) -> bool {
+    let flat = |port: &SheetPort| {
+        port.universe.value.real().filter(|one| !one.is_sacn()).and_then(|one| Some(one.port_address()?.flat()))
+    };
+    let counts = port.number.value == last.number.value + 1 && port.direction == last.direction;
+    counts
+        && match (flat(last), flat(port)) {
+            (Some(before), Some(this)) => this == before + 1,
+            (None, None) => last.universe.value.real().is_none() && port.universe.value.real().is_none(),
+            _ => false,
+        }
 }

@@ -20,9 +20,16 @@ pub(super) fn text(papers: &Papers<'_>) -> String {
         text += &format!("By DHCP: {}\n\n", safe(&papers.dhcp.join(", ")));
     }
     let night = papers.night.iter().map(|one| {
-        vec![one.name.clone(), one.address.clone(), one.on_data_loss.clone(), one.merge.clone(), one.page.clone()]
+        vec![
+            one.name.clone(),
+            one.address.clone(),
+            one.on_data_loss.clone(),
+            one.merge.clone(),
+            one.by.to_owned(),
+            one.page.clone(),
+        ]
     });
-    text += &table(&["node", "address", "without data", "two sources", "its page"], night);
+    text += &table(&["node", "address", "without data", "two sources", "address by", "its page"], night);
     text += "\n## Addresses\n\n";
     let desks = papers.desks.iter().map(|one| vec![one.name.clone(), one.what.to_owned(), one.address.clone()]);
     text += &table(&["name", "what", "address"], desks);

@@ -7,7 +7,7 @@ use lantern_core::view::universe_uses;
 use serde::Serialize;
 
 use crate::clock;
-use crate::commands::check::Proof;
+use crate::commands::check::{Proof, Told};
 use crate::commands::logbook::when;
 use crate::commands::sheet::show::{drawings, page as sheet_page};
 use crate::files::SheetFile;
@@ -46,6 +46,8 @@ pub(super) struct Night {
     pub(super) address: String,
     pub(super) on_data_loss: String,
     pub(super) merge: String,
+    /// Where its address comes from.
+    pub(super) by: &'static str,
     pub(super) page: String,
 }
 
@@ -100,7 +102,11 @@ impl<'a> Papers<'a> {
             areas: proof.map(|proof| proof.areas.clone()).unwrap_or_default(),
             findings: judged(findings),
             more_findings: findings.len().saturating_sub(MOST_FINDINGS),
-            night: sheet.nodes.iter().map(|node| night(sheet, node)).collect(),
+            night: sheet
+                .nodes
+                .iter()
+                .map(|node| night(sheet, node, proof.and_then(|proof| proof.told.get(&node.name.value))))
+                .collect(),
             dhcp: on_dhcp(sheet),
             stands: sheet_page::areas(sheet),
             desks: desks(sheet),
@@ -112,7 +118,8 @@ impl<'a> Papers<'a> {
     }
 }
 
-fn night(sheet: &RigSheet, node: &SheetNode) -> Night {
+/// What a node does: as it told when it was looked at, else as the sheet wants it.
+fn night(sheet: &RigSheet, node: &SheetNode, told: Option<&Told>) -> Night {
     let mut losses: Vec<String> = node.on_data_loss.iter().map(|loss| loss.value.to_string()).collect();
     let own = node.ports.iter().filter_map(|port| {
         let loss = port.on_data_loss.as_ref()?;
@@ -127,14 +134,15 @@ fn night(sheet: &RigSheet, node: &SheetNode) -> Night {
             Some(format!("port {}: {}", port.number.value, merge.value))
         })
         .collect();
-    let not_said = "as the unit is set";
-    let or_not_said = |list: Vec<String>| if list.is_empty() { not_said.to_owned() } else { list.join(", ") };
+    let planned = |list: Vec<String>| if list.is_empty() { "not known".to_owned() } else { list.join(", ") };
     let has_page = sheet.kind_of(node).is_some_and(|kind| kind.speaks.contains(&Way::Http));
+    let by_dhcp = told.and_then(|told| told.dhcp).unwrap_or(node.address.value == WantedAddress::Dhcp);
     Night {
         name: node.name.value.clone(),
         address: node.address.value.to_string(),
-        on_data_loss: or_not_said(losses),
-        merge: or_not_said(merges),
+        on_data_loss: told.and_then(|told| told.on_data_loss.clone()).unwrap_or_else(|| planned(losses)),
+        merge: told.and_then(|told| told.merge.clone()).unwrap_or_else(|| planned(merges)),
+        by: if by_dhcp { "DHCP" } else { "itself" },
         page: match node.fixed_address().filter(|_| has_page) {
             Some(address) => format!("http://{address}/"),
             None => String::new(),

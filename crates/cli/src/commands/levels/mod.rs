@@ -88,6 +88,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     let mut listening = Listening::new(session.vantage(), universe, Some(args.length.unwrap_or(LISTEN)));
     session.run(&mut listening, |_, _, _| Ok(()))?;
+    super::watch::say_lost(&session, out)?;
     show::tell(&session, &listening, out)
 }
 

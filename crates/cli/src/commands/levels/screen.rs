@@ -6,7 +6,7 @@ use lantern_core::conversation::Listening;
 use lantern_core::levels::{Levels, SLOTS};
 use lantern_core::universe::Universe;
 use ratatui::Frame;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
+use ratatui::crossterm::event::{Event, KeyCode, KeyEventKind, KeyModifiers};
 use ratatui::layout::{Constraint, Layout};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
@@ -40,8 +40,8 @@ pub(super) fn run(
         if event.is_some() {
             return Ok(std::ops::ControlFlow::Continue(()));
         }
-        while event::poll(Duration::ZERO)? {
-            let Event::Key(key) = event::read()? else { continue };
+        for event in screen.pressed() {
+            let Event::Key(key) = event else { continue };
             let breaks = key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL);
             match key.code {
                 _ if key.kind == KeyEventKind::Release => {}

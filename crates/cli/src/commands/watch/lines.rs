@@ -104,7 +104,7 @@ impl Eye for Lines {
         Ok(())
     }
 
-    fn look(&mut self, watch: &Watch, now: Duration, out: &mut Out) -> Result<bool, Failure> {
+    fn look(&mut self, watch: &Watch, now: Duration, _: u64, out: &mut Out) -> Result<bool, Failure> {
         self.tell_who_is_there(watch, now, out)?;
         Ok(true)
     }

@@ -95,10 +95,10 @@ impl Eye for Metrics {
         Ok(())
     }
 
-    fn look(&mut self, watch: &Watch, now: Duration, _: &mut Out) -> Result<bool, Failure> {
+    fn look(&mut self, watch: &Watch, now: Duration, lost: u64, _: &mut Out) -> Result<bool, Failure> {
         if now >= self.due {
             self.due = now + SECOND;
-            *self.text.lock().unwrap_or_else(PoisonError::into_inner) = figures(watch, now);
+            *self.text.lock().unwrap_or_else(PoisonError::into_inner) = figures(watch, now, lost);
         }
         Ok(true)
     }
@@ -109,7 +109,7 @@ impl Eye for Metrics {
 }
 
 /// All figures as text.
-fn figures(watch: &Watch, now: Duration) -> String {
+fn figures(watch: &Watch, now: Duration, lost: u64) -> String {
     type Count = Counter<u64, AtomicU64>;
     type Level = Gauge<f64, AtomicU64>;
     let answers = Family::<Device, Gauge<i64, AtomicI64>>::default();
@@ -151,6 +151,7 @@ fn figures(watch: &Watch, now: Duration) -> String {
     all.register("universe_messages", "Messages with levels", heard);
     all.register("universe_gaps", "Messages missing by their numbers", gaps);
     all.register("questions", "Questions to single devices", ConstCounter::new(watch.asked()));
+    all.register("frames_lost", "Frames that came faster than they could be read", ConstCounter::new(lost));
     all.register_with_unit(
         "watched",
         "How long the watch has gone on",

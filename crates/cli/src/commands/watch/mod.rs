@@ -84,8 +84,8 @@ trait Eye {
     /// Something happened.
     fn happened(&mut self, watch: &Watch, happening: &Happening, out: &mut Out) -> Result<(), Failure>;
 
-    /// Time has passed. Gives whether to go on.
-    fn look(&mut self, watch: &Watch, now: Duration, out: &mut Out) -> Result<bool, Failure>;
+    /// Time has passed. `lost` frames came faster than this computer could read them. Gives whether to go on.
+    fn look(&mut self, watch: &Watch, now: Duration, lost: u64, out: &mut Out) -> Result<bool, Failure>;
 
     /// It is over.
     fn end(&mut self, watch: &Watch, now: Duration, out: &mut Out) -> Result<(), Failure>;
@@ -139,7 +139,7 @@ fn see(session: &Session, watch: &mut Watch, eyes: &mut [Box<dyn Eye>], out: &mu
         for eye in &mut *eyes {
             match &event {
                 Some(happening) => eye.happened(watch, happening, out)?,
-                None if eye.look(watch, now, out)? => {}
+                None if eye.look(watch, now, session.station().lost(), out)? => {}
                 None => flow = ControlFlow::Break(()),
             }
         }
@@ -147,8 +147,18 @@ fn see(session: &Session, watch: &mut Watch, eyes: &mut [Box<dyn Eye>], out: &mu
     });
     // Whatever ended it, what was begun is ended: a file, a terminal.
     let ended: Vec<Result<(), Failure>> = eyes.iter_mut().rev().map(|eye| eye.end(watch, last, out)).collect();
+    say_lost(session, out)?;
     ran?;
     ended.into_iter().collect::<Result<Vec<()>, Failure>>()?;
     let bad = watch.board().watched().any(|one| one.state.is_bad());
     Ok(if bad { Exit::Wrong } else { Exit::Fine })
+}
+
+/// Says how much came faster than it could be read, if anything did: what was counted lacks it.
+pub(in crate::commands) fn say_lost(session: &Session, out: &mut Out) -> Result<(), Failure> {
+    let lost = session.station().lost();
+    if lost > 0 {
+        out.note(&format!("{lost} frames came faster than this computer could read them, and are in no count"))?;
+    }
+    Ok(())
 }

@@ -55,7 +55,7 @@ impl Eye for Record {
         self.write(&[Log::happened(happening)])
     }
 
-    fn look(&mut self, watch: &Watch, now: Duration, _: &mut Out) -> Result<bool, Failure> {
+    fn look(&mut self, watch: &Watch, now: Duration, _: u64, _: &mut Out) -> Result<bool, Failure> {
         if now >= self.minute_at {
             self.minute_at = now + MINUTE;
             let lines = self.log.minute(now, watch.board());

@@ -11,6 +11,10 @@ impl Frames {
         Err(io::ErrorKind::Unsupported.into())
     }
 
+    pub(crate) const fn lost(&self) -> u64 {
+        0
+    }
+
     pub(crate) fn send(&mut self, _frame: &[u8]) -> io::Result<()> {
         Err(io::ErrorKind::Unsupported.into())
     }

@@ -27,6 +27,7 @@ pub struct MemoryGround {
     /// The guest's MAC address, where it hears frames.
     guest_mac: Option<MacAddress>,
     broadcasts: Vec<Ipv4Addr>,
+    has_subnets: bool,
     now: Duration,
     sent: u64,
     /// The guest's connections: to whom, and when the last of what is under way on one arrives.
@@ -95,6 +96,13 @@ pub struct Heard {
     pub link: Option<(u64, LinkHeard)>,
 }
 
+/// Whether a datagram to this address reaches the node, where it is a broadcast address of some subnet.
+fn hears_broadcast(node: &SimNode, to: Ipv4Addr) -> bool {
+    let (address, mask, _) = node.settings();
+    let own = Ipv4Addr::from_bits(address.to_bits() | !mask.to_bits());
+    to == address || to == own || to.is_broadcast() || to.is_multicast()
+}
+
 impl MemoryGround {
     /// A ground for these nodes. Whatever the guest sends to one of `broadcasts` reaches every node.
     #[must_use]
@@ -106,6 +114,7 @@ impl MemoryGround {
             guest: SocketAddrV4::new(guest, PORT),
             guest_mac: None,
             broadcasts,
+            has_subnets: false,
             now: Duration::ZERO,
             sent: 0,
             links: BTreeMap::new(),
@@ -127,6 +136,13 @@ impl MemoryGround {
     #[must_use]
     pub const fn with_frames(mut self, guest: MacAddress) -> Self {
         self.guest_mac = Some(guest);
+        self
+    }
+
+    /// The same where each node hears of the broadcasts only the one of its own subnet, and the one of all, as on a real wire.
+    #[must_use]
+    pub const fn with_subnets(mut self) -> Self {
+        self.has_subnets = true;
         self
     }
 
@@ -200,7 +216,8 @@ impl MemoryGround {
         };
         // Who has nothing open on the port loses nothing either.
         let nodes = (0..self.nodes.len())
-            .filter(|i| to.port() == PORT && (everybody || self.nodes[*i].address() == *to.ip()));
+            .filter(|i| to.port() == PORT && (everybody || self.nodes[*i].address() == *to.ip()))
+            .filter(|i| !self.has_subnets || hears_broadcast(&self.nodes[*i], *to.ip()));
         let hears = |device: &SimDevice| device.ports().any(|port| port == to.port());
         let devices = (0..self.devices.len()).filter(|i| {
             let device = &self.devices[*i];

@@ -17,7 +17,7 @@ use lantern_core::address::Subnet;
 use lantern_core::conversation::Watch;
 use lantern_core::watch::{Happening, Watched};
 use ratatui::Frame;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
@@ -75,6 +75,8 @@ struct View {
     row: usize,
     detail: bool,
     said: String,
+    /// Frames that came faster than they could be read.
+    lost: u64,
 }
 
 impl View {
@@ -91,6 +93,7 @@ impl View {
             row: 0,
             detail: false,
             said: String::new(),
+            lost: 0,
         }
     }
 
@@ -186,7 +189,8 @@ impl View {
 
     fn draw_head(&self, frame: &mut Frame<'_>, area: Rect, watch: &Watch, now: Duration) {
         let state = if watch.is_looking(now) { "looking who is there".to_owned() } else { lines::counts(watch) };
-        let right = format!("{}  {}", self.place, span(now));
+        let lost = if self.lost == 0 { String::new() } else { format!("{} frames not read  ", self.lost) };
+        let right = format!("{lost}{}  {}", self.place, span(now));
         let [left, end] = Layout::horizontal([Constraint::Fill(1), Constraint::Length(width(&right))]).areas(area);
         frame.render_widget(Span::styled(state, self.look.of(Tone::Strong)), left);
         frame.render_widget(Span::styled(right, self.look.of(Tone::Faint)), end);
@@ -259,9 +263,9 @@ impl Screen {
 
     /// Takes what was typed. Gives whether to go on.
     fn listen(&mut self, watch: &Watch) -> Result<bool, Failure> {
-        while event::poll(Duration::ZERO)? {
+        for event in self.terminal.pressed() {
             self.changed = true;
-            match event::read()? {
+            match event {
                 Event::Key(key) if key.kind != KeyEventKind::Release => match self.view.press(key, watch) {
                     Press::Nothing => {}
                     Press::Quit => return Ok(false),
@@ -308,11 +312,12 @@ impl Eye for Screen {
         Ok(())
     }
 
-    fn look(&mut self, watch: &Watch, now: Duration, _: &mut Out) -> Result<bool, Failure> {
+    fn look(&mut self, watch: &Watch, now: Duration, lost: u64, _: &mut Out) -> Result<bool, Failure> {
         if !self.listen(watch)? {
             return Ok(false);
         }
         self.look_after_flashing()?;
+        self.view.lost = lost;
         if self.changed || self.drawn_at.is_none_or(|at| at + DRAW_EVERY <= now) {
             self.view.row = self.view.row.min(self.view.rows(watch).saturating_sub(1));
             let view = &self.view;
