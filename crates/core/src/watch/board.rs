@@ -21,9 +21,9 @@ const ECHO_PATIENCE: Patience = Patience {
 };
 /// And to a poll: a node may take a second before it answers one (Art-Net 4, "ArtPoll").
 pub(super) const POLL_PATIENCE: Patience = Patience {
-    first: Duration::from_millis(1100),
-    again: Duration::from_millis(300),
-    end: Duration::from_millis(2400),
+    first: Duration::from_millis(1300),
+    again: Duration::from_millis(400),
+    end: Duration::from_millis(2200),
 };
 /// Levels that do not change are sent again at least so often (Art-Net 4, "ArtDmx").
 const LEVELS_EVERY: Duration = Duration::from_secs(4);

@@ -178,7 +178,7 @@ impl Watched {
 
     /// Everybody was polled, by this subnet's broadcast address or by the one of all.
     pub(super) fn polled(&mut self, now: Duration, limited: bool) {
-        let was_missed = self.polls.is_open() || self.polls.missed() > 0;
+        let was_missed = self.polls.missed() > 0;
         self.directed_missed = match self.asked_directed && was_missed {
             true => self.directed_missed + 1,
             false if was_missed => self.directed_missed,
@@ -192,8 +192,11 @@ impl Watched {
             return;
         }
         if limited || self.hears_directed {
-            self.polls.ask(now, 0);
-            self.asked_directed = !limited;
+            // Its answer to the one before may still be under way.
+            if !self.polls.is_open() {
+                self.polls.ask(now, 0);
+                self.asked_directed = !limited;
+            }
         } else if self.limited_at + ANSWERED_BY <= now {
             // Only now is it clear which of both polls an answer is to.
             self.directed_at = Some(now);
