@@ -25,11 +25,13 @@ fn typed(command: &str) -> String {
         "sheet move",
         "sheet renumber",
         "sheet import",
+        "levels 0:0:1 --chase",
     ];
-    let command = command.replace("30s", "1s");
+    let command = command.replace("30s", "1s").replace("8h", "6s");
     match &command {
         _ if command.contains("--dry-run") => command,
         _ if asks.iter().any(|ask| command.contains(ask)) => format!("{command} --yes"),
+        _ if command.ends_with("watch") => format!("{command} --for 5s"),
         _ if command.ends_with("arrivals") => format!("{command} --timeout 1s"),
         _ => command,
     }
