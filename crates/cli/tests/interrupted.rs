@@ -3,7 +3,7 @@
 
 use std::io::{BufRead, BufReader};
 use std::os::unix::process::ExitStatusExt;
-use std::process::{Child, Command, ExitStatus, Stdio};
+use std::process::{Child, ExitStatus};
 use std::time::{Duration, Instant};
 
 use lantern_sim::{Scene, TIDEWICK};
@@ -16,17 +16,6 @@ use crate::support::{Rig, noting};
 /// Long enough for a loaded machine; it takes a tenth of a second.
 const CALMLY: Duration = Duration::from_secs(2);
 const AT_ONCE: Duration = Duration::from_millis(300);
-
-fn started(rig: &Rig, arguments: &[&str]) -> Child {
-    Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
-        .args(arguments)
-        .current_dir(rig.folder.path("."))
-        .stdin(Stdio::null())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap()
-}
 
 /// The end of a program that was asked to end just now.
 fn ended(child: &mut Child) -> ExitStatus {
@@ -100,7 +89,7 @@ fn looking_ends_at_any_moment(#[case] arguments: &[&str], #[values(Signal::INT, 
     }
     let (rig, mut ends) = (Rig::tidewick(), Ends::default());
     for after in [40, 100, 200, 300, 450, 700, 1000, 1400, 1900, 2400] {
-        let mut child = started(&rig, arguments);
+        let mut child = rig.start(arguments);
         std::thread::sleep(Duration::from_millis(after));
         kill_process(Pid::from_child(&child), signal).unwrap();
         assert_eq!(ends.of(&mut child).signal(), Some(signal.as_raw()), "after {after} ms");
@@ -114,7 +103,7 @@ fn looking_ends_at_any_moment(#[case] arguments: &[&str], #[values(Signal::INT, 
 #[test]
 fn a_survey_that_is_broken_off_shows_what_it_saw() {
     let rig = Rig::tidewick();
-    let mut child = started(&rig, &["survey", "--for", "1m"]);
+    let mut child = rig.start(&["survey", "--for", "1m"]);
     std::thread::sleep(Duration::from_millis(1500));
     kill_process(Pid::from_child(&child), Signal::TERM).unwrap();
     ended(&mut child);
@@ -130,7 +119,7 @@ fn changes_that_are_broken_off_twenty_times_are_finished_at_last() {
     rig.ground.switch("slip-low", true);
     let (mut broken, mut ends) = (0, Ends::default());
     for moment in 0..20 {
-        let mut child = started(&rig, &["apply", "tidewick.rig.toml", "--yes", "--restart", "5"]);
+        let mut child = rig.start(&["apply", "tidewick.rig.toml", "--yes", "--restart", "5"]);
         // One that comes after one that was broken off waits for what is under way: every fourth is given time for that.
         let waits = if moment % 4 == 3 { 10_500 } else { 0 };
         std::thread::sleep(Duration::from_millis(2600 + moment * 130 + waits));
@@ -156,7 +145,7 @@ fn a_closed_pipe_ends_what_waits() {
     for arguments in [&["arrivals", "--adapter", &guest][..], &["survey", "--for", "1m", "--adapter", &guest]] {
         let mut ends = Ends::default();
         for moment in 0..20 {
-            let mut child = started(&rig, arguments);
+            let mut child = rig.start(arguments);
             std::thread::sleep(Duration::from_millis(50 + moment * 120));
             drop(child.stdout.take());
             assert_eq!(ends.of(&mut child).code(), Some(0), "{arguments:?}, moment {moment}");
@@ -168,7 +157,7 @@ fn a_closed_pipe_ends_what_waits() {
 #[test]
 fn a_closed_pipe_stops_changes_before_the_next_send() {
     let rig = Rig::tidewick();
-    let mut child = started(&rig, &["apply", "tidewick.rig.toml", "--yes"]);
+    let mut child = rig.start(&["apply", "tidewick.rig.toml", "--yes"]);
     let first = BufReader::new(child.stdout.take().unwrap()).lines().next().unwrap().unwrap();
     assert!(!first.is_empty());
     let began = Instant::now();
@@ -182,6 +171,73 @@ fn a_closed_pipe_stops_changes_before_the_next_send() {
     assert_eq!(status.code(), Some(3));
     assert!(steps(&rig).iter().all(|(_, stage)| stage != "sending"));
 }
+
+/// What ends test levels.
+#[derive(Clone, Copy)]
+enum End {
+    TheTime,
+    By(Signal),
+    ClosedPipe,
+}
+
+/// What a node really puts out, before, while and after test levels are sent, however they end.
+#[rstest]
+#[case::its_time_is_over(End::TheTime)]
+#[case::interrupted(End::By(Signal::INT))]
+#[case::asked_to_end(End::By(Signal::TERM))]
+#[case::the_terminal_is_gone(End::By(Signal::HUP))]
+#[case::nobody_reads_on(End::ClosedPipe)]
+fn test_levels_are_released_however_they_end(#[case] end: End) {
+    if matches!(end, End::By(signal) if is_deaf(signal)) {
+        return;
+    }
+    let (rig, mut child) = sending_levels(if matches!(end, End::TheTime) { "3s" } else { "1m" });
+    match end {
+        End::TheTime => {}
+        End::By(signal) => kill_process(Pid::from_child(&child), signal).unwrap(),
+        End::ClosedPipe => drop(child.stdout.take()),
+    }
+    assert!(puts_out_soon(&rig, 0), "{:?} is left", rig.ground.levels(1));
+    let status = child.wait().unwrap();
+    let signal = if let End::By(signal) = end { Some(signal.as_raw()) } else { None };
+    assert_eq!((status.signal(), status.success()), (signal, signal.is_none()));
+}
+
+/// Nobody can release what was killed by force: so it was said before the first message.
+#[test]
+fn what_force_leaves_behind_was_said() {
+    let (rig, mut child) = sending_levels("1m");
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(!puts_out_soon(&rig, 0), "a node that holds its levels");
+    let out = std::io::read_to_string(child.stdout.take().unwrap()).unwrap();
+    assert!(out.contains("killed by force, it may keep these levels"), "{out}");
+}
+
+/// A node that gets test levels at this moment.
+fn sending_levels(length: &str) -> (Rig, Child) {
+    let rig = Rig::with(&Scene::parse(LIT).unwrap());
+    let guest = rig.ground.guest().to_string();
+    assert_eq!(rig.ground.levels(1), Vec::<Vec<u8>>::new());
+    let child = rig.start(&["levels", "0:0:1", "--all", "50%", "--for", length, "--yes", "--adapter", &guest]);
+    assert!(puts_out_soon(&rig, 128), "{:?}", rig.ground.levels(1));
+    (rig, child)
+}
+
+/// Whether within some seconds all 512 slots of the node are at this level.
+fn puts_out_soon(rig: &Rig, level: u8) -> bool {
+    let began = Instant::now();
+    while began.elapsed() < Duration::from_secs(15) {
+        if rig.ground.levels(1) == [vec![level; 512]] {
+            return true;
+        }
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    false
+}
+
+const LIT: &str = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
+    mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.1\"\npages = [{ out = [1] }]\n";
 
 /// An address that was taken is given back, whether the command beside it listens to the signal or not.
 #[test]

@@ -31,15 +31,8 @@ fn rig() -> Rig {
 }
 
 fn started(rig: &Rig, arguments: &[&str]) -> Child {
-    Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
-        .args(arguments)
-        .args(["--adapter", &rig.ground.guest().to_string()])
-        .current_dir(rig.folder.path("."))
-        .stdin(Stdio::null())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap()
+    let guest = rig.ground.guest().to_string();
+    rig.start(&[arguments, &["--adapter", &guest]].concat())
 }
 
 fn wait(seconds: f32) {

@@ -33,6 +33,14 @@ impl Party {
         }
     }
 
+    /// The slots an Art-Net node puts out of this universe.
+    pub(crate) fn puts_out(&self, port_address: u16) -> Option<&[u8]> {
+        match self {
+            Self::Node(node) => node.puts_out(port_address),
+            Self::Device(_) => None,
+        }
+    }
+
     /// Whether it shows which one it is.
     pub(crate) fn flashes(&self) -> bool {
         match self {

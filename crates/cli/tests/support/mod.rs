@@ -5,7 +5,7 @@ pub(crate) mod terminal;
 use std::fs;
 use std::net::Ipv4Addr;
 use std::path::PathBuf;
-use std::process::{Command, Output};
+use std::process::{Child, Command, Output, Stdio};
 use std::sync::{PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 
 use lantern_core::address::{Mask, Subnet};
@@ -140,6 +140,18 @@ impl Rig {
     pub(crate) fn run_here(&self, arguments: &[&str]) -> Said {
         let guest = self.ground.guest().to_string();
         self.folder.run(&[arguments, &["--adapter", &guest]].concat())
+    }
+
+    /// Starts a command that goes on by itself.
+    pub(crate) fn start(&self, arguments: &[&str]) -> Child {
+        Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+            .args(arguments)
+            .current_dir(self.folder.path("."))
+            .stdin(Stdio::null())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .expect("the program")
     }
 
     /// The node of this MAC address, in a fresh survey.

@@ -43,6 +43,7 @@ enum Order {
     Switch { name: String, on: bool },
     Tell(mpsc::Sender<Vec<Truth>>),
     TellFlashing(mpsc::Sender<Vec<String>>),
+    TellLevels(u16, mpsc::Sender<Vec<Vec<u8>>>),
     Stop,
 }
 
@@ -121,6 +122,14 @@ impl LoopbackGround {
     pub fn flashing(&self) -> Vec<String> {
         let (to, from) = mpsc::channel();
         self.orders.send(Order::TellFlashing(to)).unwrap_or(());
+        from.recv().unwrap_or_default()
+    }
+
+    /// The slots that each node puts out of an Art-Net universe at this moment, of those that do.
+    #[must_use]
+    pub fn levels(&self, port_address: u16) -> Vec<Vec<u8>> {
+        let (to, from) = mpsc::channel();
+        self.orders.send(Order::TellLevels(port_address, to)).unwrap_or(());
         from.recv().unwrap_or_default()
     }
 }
@@ -247,6 +256,7 @@ impl Ground {
                     Some(Order::Switch { name, on }) => self.switch(&name, on),
                     Some(Order::Tell(to)) => to.send(self.truth()).unwrap_or(()),
                     Some(Order::TellFlashing(to)) => to.send(self.flashing()).unwrap_or(()),
+                    Some(Order::TellLevels(universe, to)) => to.send(self.levels(universe)).unwrap_or(()),
                     Some(Order::Stop) | None => return,
                 },
                 () = tokio::time::sleep(sleep) => {}
@@ -262,6 +272,10 @@ impl Ground {
 
     fn truth(&self) -> Vec<Truth> {
         self.parties.iter().filter_map(Party::truth).collect()
+    }
+
+    fn levels(&self, port_address: u16) -> Vec<Vec<u8>> {
+        self.parties.iter().filter_map(|party| party.puts_out(port_address)).map(<[u8]>::to_vec).collect()
     }
 
     /// After a party did something: gives it the address it has now.

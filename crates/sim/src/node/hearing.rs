@@ -31,7 +31,7 @@ impl SimNode {
                     self.answer_at(now + self.setup.late + wait + THINKING, Answer::AllPages(to));
                 }
             }
-            Ok(Message::Dmx(dmx)) => self.hear_levels(dmx.port_address),
+            Ok(Message::Dmx(dmx)) => self.hear_levels(dmx.port_address, dmx.slots),
             Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message, bytes),
             Ok(Message::FirmwareMaster(message)) => self.hear_block(now, from, &message),
             Ok(Message::Input(message)) => {
@@ -55,13 +55,14 @@ impl SimNode {
         }
     }
 
-    /// Says from now on that data comes to its outputs of this universe.
-    fn hear_levels(&mut self, port_address: u16) {
+    /// Puts the slots out where it has outputs of this universe, and says from now on that data comes there.
+    fn hear_levels(&mut self, port_address: u16, slots: &[u8]) {
         for page in &mut self.pages {
             let [net, sub] = [page.net, page.sub].map(u16::from);
             for port in page.ports.iter_mut().filter(|port| port.kind.is_output() && !port.output_a.takes_sacn()) {
                 if net << 8 | sub << 4 | u16::from(port.switch_out & 0x0f) == port_address {
                     port.output_a = port.output_a.with(7, true);
+                    self.put_out.insert(port_address, slots.to_vec());
                 }
             }
         }

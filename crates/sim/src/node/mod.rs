@@ -7,6 +7,7 @@ mod quirk;
 mod setup;
 mod truth;
 
+use std::collections::BTreeMap;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
@@ -85,6 +86,8 @@ pub struct SimNode {
     /// Its pages as they were when it was switched on.
     saved: Vec<PollReply>,
     heard_writes: Vec<Written>,
+    /// The slots it puts out, by universe: those of its outputs at most.
+    put_out: BTreeMap<u16, Vec<u8>>,
     dice: StdRng,
 }
 
@@ -149,6 +152,7 @@ impl SimNode {
             at_next_start: None,
             saved: setup.poll_replies(),
             heard_writes: Vec::new(),
+            put_out: BTreeMap::new(),
             dice: StdRng::seed_from_u64(seed),
             setup,
         };
@@ -188,6 +192,12 @@ impl SimNode {
         &self.heard_writes
     }
 
+    /// The slots it puts out of an Art-Net universe; it holds the last it got.
+    #[must_use]
+    pub fn puts_out(&self, port_address: u16) -> Option<&[u8]> {
+        self.put_out.get(&port_address).map(Vec::as_slice)
+    }
+
     /// The last file it got whole.
     #[must_use]
     pub fn loaded(&self) -> Option<&[u8]> {
@@ -212,6 +222,7 @@ impl SimNode {
         self.start_anew();
         // Its count of replies is kept nowhere.
         self.replies_sent = 0;
+        self.put_out.clear();
         if self.setup.has(Quirk::KeepsNothing) {
             self.pages = self.setup.poll_replies();
             (self.address, self.mask) = (self.setup.address, self.setup.mask);
@@ -368,11 +379,22 @@ impl SimNode {
         reply.address = self.address;
         reply.bind_address = self.address;
         reply.status2 = reply.status2.with(1, self.dhcp);
-        reply.report = Text::cut(&format!("#0001 [{:04}] ready", self.replies_sent % 10_000));
+        reply.report = self.report(index);
         let length = program::misstate(&mut reply, index, &self.setup);
         let mut bytes = reply.to_bytes();
         bytes.truncate(length);
         self.speech.push_back(Speech { port: PORT, to, bytes });
+    }
+
+    /// What this page tells of itself with the answer that is counted last.
+    fn report(&self, page: usize) -> Text<64> {
+        let (code, count, words) = match self.setup.has(Quirk::PagesReportThemselves) {
+            // The pages answer in turn; those further on have been there for longer.
+            true if page > 0 => (0xd, self.replies_sent / self.pages.len() as u32 + 100 * page as u32, "fault"),
+            true => (1, self.replies_sent / self.pages.len() as u32, "ready"),
+            false => (1, self.replies_sent, "ready"),
+        };
+        Text::cut(&format!("#{code:04x} [{:04}] {words}", count % 10_000))
     }
 }
 

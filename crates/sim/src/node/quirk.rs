@@ -95,4 +95,6 @@ pub enum Quirk {
     AnswersUnderItsMask,
     /// Answers each poll twice.
     AnswersTwice,
+    /// Each page counts its own answers, and all but the first report a fault.
+    PagesReportThemselves,
 }

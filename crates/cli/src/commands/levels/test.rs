@@ -155,7 +155,8 @@ fn say(plan: &TryPlan, to: &[(Ipv4Addr, String)], out: &mut Out) -> Result<(), F
     out.line(&format!("{}: {what}, for {seconds} s, to {whom}", plan.universe.in_words()))?;
     let end = match plan.universe {
         Universe::ArtNet(_) => {
-            "then all at 0; Art-Net has no word for the end, so each node does what it is set to do without data"
+            "then all at 0; Art-Net has no word for the end, so each node does what it is set to do without data; \
+             killed by force, it may keep these levels"
         }
         Universe::Sacn(_) => {
             "then all at 0 and the word that no more comes; killed by force, receivers notice after 2.5 s"
