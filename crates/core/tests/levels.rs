@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::Cid;
-use lantern_core::conversation::{Conversation, Listening, Release, TryEvent, TryPlan, Trying, Vantage};
+use lantern_core::conversation::{Listening, Release, TryEvent, TryPlan, Trying, Vantage};
 use lantern_core::levels::Pattern;
 use lantern_core::universe::{PortAddress, SacnUniverse, Universe};
 use lantern_sim::{Link, MemoryGround, Scene};
@@ -69,35 +69,9 @@ fn read(bytes: &[u8]) -> Option<Sent> {
 fn tried(sources: &str, plan: TryPlan) -> (Vec<(u64, TryEvent)>, Vec<Sent>, Vec<Sent>) {
     let mut ground = ground(sources);
     let mut trying = Trying::new(Vantage::of_seats(vec![seat()]), plan);
-    let mut told = Vec::new();
     let (mut sent, mut last) = (Vec::new(), Vec::new());
-    // Whoever drives it takes events first.
-    struct Telling<'a>(&'a mut Trying, &'a mut Vec<(u64, TryEvent)>, Duration);
-    impl Conversation for Telling<'_> {
-        type Event = TryEvent;
-        fn hear(&mut self, now: Duration, heard: &lantern_core::conversation::Heard<'_>) {
-            self.2 = now;
-            self.0.hear(now, heard);
-        }
-        fn next_send(&mut self) -> Option<lantern_core::conversation::Outgoing> {
-            self.0.next_send()
-        }
-        fn wake_at(&self) -> Option<Duration> {
-            self.0.wake_at()
-        }
-        fn wake(&mut self, now: Duration) {
-            self.2 = now;
-            self.0.wake(now);
-        }
-        fn next_event(&mut self) -> Option<TryEvent> {
-            let event = self.0.next_event()?;
-            self.1.push((self.2.as_secs(), event));
-            Some(event)
-        }
-    }
-    run_seeing(&mut Telling(&mut trying, &mut told, Duration::ZERO), &mut ground, |_, bytes| {
-        sent.extend(read(bytes));
-    });
+    let told = run_seeing(&mut trying, &mut ground, |_, bytes| sent.extend(read(bytes)));
+    let told = told.into_iter().map(|(at, event)| (at.as_secs(), event)).collect();
     let mut release: Release = trying.release();
     run_seeing(&mut release, &mut ground, |_, bytes| last.extend(read(bytes)));
     (told, sent, last)

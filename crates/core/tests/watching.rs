@@ -1,6 +1,6 @@
 //! A watch, held against what really becomes of everybody.
 
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_core::census::Ways;
@@ -9,7 +9,7 @@ use lantern_core::conversation::{
 };
 use lantern_core::sheet::RigSheet;
 use lantern_core::watch::{Happening, Kept, Log, Night, State, Watched};
-use lantern_sim::{Link, MemoryGround, Scene};
+use lantern_sim::{Link, MemoryGround, Scene, Trouble};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
@@ -65,11 +65,21 @@ struct Watching {
 
 /// Watches this scene for so many seconds; with frames, or by Art-Net only. At the stated seconds something befalls it.
 fn watching(scene: &str, sheet: Option<&str>, frames: bool, loss: f64, seconds: u64, script: Script) -> Watching {
+    watching_over(Link::new(loss, 7), scene, sheet, frames, seconds, script)
+}
+
+fn watching_over(
+    link: Link,
+    scene: &str,
+    sheet: Option<&str>,
+    frames: bool,
+    seconds: u64,
+    script: Script,
+) -> Watching {
     let scene = Scene::parse(scene).unwrap();
     let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    let mut ground = MemoryGround::new(scene.nodes(), Link::new(loss, 7), GUEST, broadcasts)
-        .beside(scene.devices())
-        .with_subnets();
+    let mut ground =
+        MemoryGround::new(scene.nodes(), link, GUEST, broadcasts).beside(scene.devices()).with_subnets();
     if frames {
         ground = ground.with_frames(OWN);
     }
@@ -167,6 +177,52 @@ fn nobody_is_told_of_where_nothing_happens(#[values(true, false)] frames: bool, 
         assert_eq!([watching.one("10.40.2.1").state, watching.one("10.40.2.2").state], [State::Answers; 2]);
         assert!(watching.one("quay-north").curve().last().unwrap() < Duration::from_millis(300));
     }
+}
+
+/// Nodes of four pages that answer in odd ways, over a way that doubles and holds up what it carries.
+#[rstest]
+fn odd_answers_are_no_news(
+    #[values(
+        "answers-twice",
+        "every-second-poll",
+        "sends198",
+        "sends207",
+        "states-another-address",
+        "states-no-address",
+        "pages-all-zero",
+        "page-of-its-own",
+        "counts-zero",
+        "pads-names",
+        "nameless",
+        "answers-under-its-mask",
+        "pages-report-themselves",
+        "only-broadcast-polls"
+    )]
+    quirk: &str,
+    #[values(true, false)] frames: bool,
+    #[values(
+        Trouble::default(),
+        Trouble { duplicate: 0.3, reorder: 0.1, ..Trouble::default() }
+    )]
+    trouble: Trouble,
+) {
+    let pages = "pages = [{ out = [0] }, { out = [1] }, { out = [2] }, { out = [3] }]";
+    let odd = format!("quirks = [\"{quirk}\"]\n{pages}");
+    let scene = SCENE.replace("pages = [{ out = [0] }]", &odd).replace("pages = [{ out = [1] }]", &odd);
+    let watching = watching_over(Link::with(trouble, 11), &scene, None, frames, 240, Vec::new());
+    assert_eq!(watching.lines(), Vec::<String>::new());
+    assert!(watching.watch.board().watched().all(|one| !one.state.is_bad()), "{:#?}", watching.watch.board());
+}
+
+/// Whoever watches changes nothing, and does not take what it sent itself for a device.
+#[rstest]
+fn a_watch_leaves_everything_as_it_is(#[values(true, false)] frames: bool) {
+    let mut watching = watching(SCENE, None, frames, 0.0, 60, Vec::new());
+    assert!(watching.ground.nodes().iter().all(|node| node.writes().is_empty()));
+    let (now, from) = (watching.ground.now(), SocketAddrV4::new(GUEST, 6454));
+    let bytes = &lantern_wire::art_net::Poll::default().to_bytes();
+    watching.watch.hear(now, &Heard::Datagram(Datagram { seat: 0, from, port: 6454, bytes }));
+    assert!(watching.watch.board().watched().all(|one| one.address != GUEST));
 }
 
 /// Off at 20, on at 60: silent within two polls, and back with the time it was away.

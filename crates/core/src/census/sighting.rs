@@ -284,6 +284,18 @@ impl Sighting {
         }
     }
 
+    /// Whom it is about, as [`Self::holder`], and the address it is really at: a node may state another than it has. Only of one
+    /// that answers for a page of its own is there no better word than what it states.
+    #[must_use]
+    pub fn standing(&self) -> (Option<MacAddress>, Ipv4Addr) {
+        let (mac, stated) = self.holder();
+        match &self.told {
+            Told::PollReply(reply) if self.mac.is_none() && reply.bind_address == self.from => (mac, stated),
+            Told::PollReply(_) => (mac, self.from),
+            _ => (mac, stated),
+        }
+    }
+
     /// What it calls itself, where it says so at once.
     #[must_use]
     pub fn name(&self) -> Said {

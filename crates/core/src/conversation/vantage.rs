@@ -2,9 +2,9 @@
 
 use std::net::Ipv4Addr;
 
-use lantern_wire::MacAddress;
+use lantern_wire::{Arp, Carries, Link, MacAddress, Packet, packet};
 
-use super::Seat;
+use super::{Outgoing, Seat};
 
 /// What the system lets the program do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -62,5 +62,37 @@ impl Vantage {
     #[must_use]
     pub fn seat_beside(&self, address: Ipv4Addr) -> Option<usize> {
         Seat::beside(&self.seats, address)
+    }
+
+    /// Asks by ARP who has an address; whoever sits in another subnet is asked without claiming an address there. `None` where
+    /// there are no frames.
+    #[must_use]
+    pub(crate) fn who_has(&self, address: Ipv4Addr) -> Option<Outgoing> {
+        let seat = self.seat_beside(address).and_then(|seat| self.seats.get(seat));
+        let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
+        Some(Outgoing::Frame(Arp { sender, ..Arp::probe(self.frames_from()?, address) }.to_bytes()))
+    }
+
+    /// Asks for an echo: through a socket, or by a frame to whoever has the address. `None` where neither can be done.
+    #[must_use]
+    pub(crate) fn echo(&self, to: Ipv4Addr, holder: Option<MacAddress>, number: u16) -> Option<Outgoing> {
+        let seat = self.seat_beside(to).unwrap_or(0);
+        if self.means.echo {
+            return Some(Outgoing::Echo { seat, to, number });
+        }
+        let link = Link { from: self.frames_from()?, to: holder? };
+        Some(Outgoing::Frame(packet::echo_request(link, self.seats.get(seat)?.own, to, self.mark, number)))
+    }
+
+    /// Who answers an echo that was asked for by a frame: its MAC address, its address, and the number of the question.
+    #[must_use]
+    pub(crate) fn echo_answer(&self, frame: &[u8]) -> Option<(Option<MacAddress>, Ipv4Addr, u16)> {
+        let Ok(Packet { link, carries: Carries::EchoReply { from, to, mark, number } }) = Packet::parse(frame)
+        else {
+            return None;
+        };
+        // Answers to our sockets' echoes come as such.
+        let is_to_us = !self.means.echo && mark == self.mark && self.is_own(to);
+        is_to_us.then_some((link.map(|link| link.from), from, number))
     }
 }

@@ -4,15 +4,14 @@
 //! evenly over it. When many answers are lost at once, it is the network that is slow: then it is asked less often.
 
 use std::collections::VecDeque;
-use std::net::{Ipv4Addr, SocketAddrV4};
+use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, ArpOperation, Carries, Link, Packet, packet};
+use lantern_wire::{Arp, ArpOperation};
 
 use super::pace::Pace;
 use super::{Conversation, Extent, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan, Vantage, listen, outbox};
-use crate::address::Seat;
 use crate::census::{Census, Told};
 use crate::watch::{Ask, Board, Happening, News, Question};
 
@@ -121,12 +120,6 @@ impl Watch {
         self.survey.census()
     }
 
-    /// The survey under it.
-    #[must_use]
-    pub const fn survey(&self) -> &Survey {
-        &self.survey
-    }
-
     /// Whether it is still looked who is there already.
     #[must_use]
     pub fn is_looking(&self, now: Duration) -> bool {
@@ -147,29 +140,16 @@ impl Watch {
         self.asked
     }
 
-    fn beside(&self, address: Ipv4Addr) -> Option<usize> {
-        Seat::beside(&self.vantage.seats, address)
-    }
-
     /// What asks this, if this computer can.
     fn question(&self, ask: Ask) -> Option<Outgoing> {
         let to = ask.to;
-        let seat = self.beside(to)?;
-        let own = self.vantage.seats.get(seat)?.own;
-        let from = self.vantage.frames_from();
-        match (ask.question, from, ask.mac) {
-            (Question::Poll, ..) => {
+        let seat = self.vantage.seat_beside(to)?;
+        match ask.question {
+            Question::Poll => {
                 Some(Outgoing::Datagram { seat, to: SocketAddrV4::new(to, PORT), bytes: outbox::poll() })
             }
-            (Question::Arp, Some(from), _) => {
-                Some(Outgoing::Frame(Arp { sender: own, ..Arp::probe(from, to) }.to_bytes()))
-            }
-            (Question::Echo(number), ..) if self.vantage.means.echo => Some(Outgoing::Echo { seat, to, number }),
-            (Question::Echo(number), Some(from), Some(mac)) => {
-                let link = Link { from, to: mac };
-                Some(Outgoing::Frame(packet::echo_request(link, own, to, self.vantage.mark, number)))
-            }
-            _ => None,
+            Question::Arp => self.vantage.who_has(to),
+            Question::Echo(number) => self.vantage.echo(to, ask.mac, number),
         }
     }
 
@@ -188,16 +168,15 @@ impl Watch {
     fn ask(&mut self, now: Duration) {
         while self.ask_at <= now && self.can_ask() {
             if self.turn >= self.board.len() {
-                let next = (self.round_began + self.round()).max(now);
-                if self.round_began + self.round() > now {
+                let next = self.round_began + self.round();
+                if next > now {
                     self.ask_at = next;
                     return;
                 }
                 (self.turn, self.round_began) = (0, now);
                 self.number = self.number.checked_add(1).unwrap_or(FIRST_NUMBER);
                 if self.board.len() == 0 {
-                    self.ask_at = now + self.round();
-                    return;
+                    continue;
                 }
             }
             if !self.pace.lets_pass(now) {
@@ -209,7 +188,7 @@ impl Watch {
             let step = self.round() / u32::try_from(self.board.len().max(1)).unwrap_or(u32::MAX);
             self.ask_at = self.round_began + step * u32::try_from(self.turn).unwrap_or(u32::MAX);
             let frames = self.vantage.frames_from().is_some();
-            let far = self.board.address(turn).is_none_or(|address| self.beside(address).is_none());
+            let far = self.board.address(turn).is_none_or(|address| self.vantage.seat_beside(address).is_none());
             self.board.note_far(turn, far);
             if far {
                 continue;
@@ -266,13 +245,8 @@ impl Watch {
             if is_answer && Some(arp.sender_mac) != self.vantage.own_mac {
                 self.board.answered(now, Some(arp.sender_mac), arp.sender, None);
             }
-        } else if let Ok(Packet { link, carries: Carries::EchoReply { from, to, mark, number }, .. }) =
-            Packet::parse(frame)
-            && !self.vantage.means.echo
-            && mark == self.vantage.mark
-            && self.vantage.is_own(to)
-        {
-            self.board.answered(now, link.map(|link| link.from), from, Some(number));
+        } else if let Some((mac, from, number)) = self.vantage.echo_answer(frame) {
+            self.board.answered(now, mac, from, Some(number));
         }
     }
 }
@@ -283,7 +257,9 @@ impl Conversation for Watch {
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
         let (_, sightings) = listen::sightings(&self.vantage, now, heard);
         let mut is_known = false;
-        for sighting in &sightings {
+        // Without frames our own broadcasts come back to us.
+        let is_ours = |from| self.vantage.is_own(from) && !self.vantage.means.frames;
+        for sighting in sightings.iter().filter(|sighting| !is_ours(sighting.from)) {
             is_known = self.board.take(now, sighting) && matches!(sighting.told, Told::Levels(_));
         }
         match heard {

@@ -7,7 +7,7 @@ use lantern_wire::sacn::{self, Cid};
 use lantern_wire::{WireError, art_net};
 
 use super::{SLOTS, Slots};
-use crate::census::{self, Sighting, Told};
+use crate::census;
 use crate::universe::Universe;
 use crate::watch::{Flow, Traffic};
 
@@ -20,7 +20,6 @@ pub struct Levels {
     universe: Universe,
     traffic: Traffic,
     sources: Vec<HeardSource>,
-    overlooked: u64,
 }
 
 /// The levels of one source.
@@ -42,7 +41,7 @@ impl Levels {
     /// Nothing heard yet.
     #[must_use]
     pub fn of(universe: Universe) -> Self {
-        Self { universe, traffic: Traffic::default(), sources: Vec::new(), overlooked: 0 }
+        Self { universe, traffic: Traffic::default(), sources: Vec::new() }
     }
 
     /// Which universe it is.
@@ -60,7 +59,7 @@ impl Levels {
     /// How a source sends: rate, gaps, priority, whether it still does.
     #[must_use]
     pub fn flow(&self, source: &HeardSource) -> Option<&Flow> {
-        self.traffic.flows().find(|flow| flow.address == source.address && flow.cid == source.cid)
+        self.traffic.flows().find(|flow| flow.is_of(source.address, source.cid))
     }
 
     /// Those that send it now for the stage.
@@ -73,9 +72,8 @@ impl Levels {
     /// have a part in them.
     #[must_use]
     pub fn merged(&self) -> (Box<Slots>, usize) {
-        let highest = self.live().filter_map(|(_, flow)| flow.priority).max();
-        let with_right: Vec<&HeardSource> =
-            self.live().filter(|(_, flow)| flow.priority == highest).map(|(source, _)| source).collect();
+        let has_right = |(_, flow): &(&HeardSource, &Flow)| self.traffic.has_right(flow);
+        let with_right: Vec<&HeardSource> = self.live().filter(has_right).map(|(source, _)| source).collect();
         let mut slots = Box::new([0; SLOTS]);
         for (place, slot) in slots.iter_mut().enumerate() {
             *slot = with_right.iter().map(|source| source.slots[place]).max().unwrap_or(0);
@@ -112,8 +110,7 @@ impl Levels {
             _ => return Ok(false),
         };
         let (cid, ended) = (levels.cid, levels.ended);
-        let sighting = Sighting::plain(now, from, Told::Levels(levels.clone()));
-        self.traffic.take(now, &sighting, &levels, &mut Vec::new());
+        self.traffic.take(now, from, &levels, &mut Vec::new());
         // The last messages of a source tell that it ends, not what the levels are (ANSI E1.31, 6.2.6).
         if !ended {
             self.hear(now, from, cid, slots);
@@ -125,7 +122,6 @@ impl Levels {
         let is_it = |source: &HeardSource| source.address == from && source.cid == cid;
         let is_new = !self.sources.iter().any(is_it);
         if is_new && self.sources.len() >= MOST_SOURCES {
-            self.overlooked += 1;
             return;
         }
         if is_new {

@@ -82,8 +82,7 @@ impl Place {
     /// The mask that the sheet's network has, for an address that lies in one.
     #[must_use]
     pub fn mask_on(sheet: &RigSheet, address: Ipv4Addr) -> Option<Mask> {
-        let around = sheet.networks.iter().filter(|network| network.range.value.contains(address));
-        around.map(|network| network.range.value.mask()).max_by_key(|mask| mask.prefix())
+        network_around(sheet, address).map(|index| sheet.networks[index].range.value.mask())
     }
 }
 
@@ -108,11 +107,15 @@ fn about(address: Ipv4Addr) -> Option<&'static str> {
     }
 }
 
+/// The narrowest network of the sheet around an address.
+fn network_around(sheet: &RigSheet, address: Ipv4Addr) -> Option<usize> {
+    let range = |index: &usize| sheet.networks[*index].range.value;
+    let around = (0..sheet.networks.len()).filter(|index| range(index).contains(address));
+    around.max_by_key(|index| range(index).mask().prefix())
+}
+
 fn on_sheet(sheet: &RigSheet, address: Ipv4Addr) -> Option<OnSheet> {
-    let inside = |index: &usize| sheet.networks[*index].range.value.contains(address);
-    let narrowest = (0..sheet.networks.len())
-        .filter(inside)
-        .max_by_key(|index| sheet.networks[*index].range.value.mask().prefix())?;
+    let narrowest = network_around(sheet, address)?;
     let runs = address_runs(sheet, narrowest);
     let run = runs.into_iter().find(|run| run.first <= address && address <= run.last)?;
     let nth = usize::try_from(address.to_bits() - run.first.to_bits()).unwrap_or(usize::MAX);

@@ -20,7 +20,7 @@ const ECHO_PATIENCE: Patience = Patience {
     end: Duration::from_millis(1800),
 };
 /// And to a poll: a node may take a second before it answers one (Art-Net 4, "ArtPoll").
-pub(super) const POLL_PATIENCE: Patience = Patience {
+const POLL_PATIENCE: Patience = Patience {
     first: Duration::from_millis(1300),
     again: Duration::from_millis(400),
     end: Duration::from_millis(2200),
@@ -29,6 +29,24 @@ pub(super) const POLL_PATIENCE: Patience = Patience {
 const LEVELS_EVERY: Duration = Duration::from_secs(4);
 /// Fewer devices than this say nothing about the network.
 const FEW: usize = 4;
+
+/// By then every answer to a poll has come, also the late ones.
+const ANSWERED_BY: Duration = Duration::from_secs(3);
+
+/// When everybody was polled last, and when by the address of all.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Polls {
+    pub(super) last: Duration,
+    limited: Duration,
+}
+
+impl Polls {
+    /// Whether what is answered now was the last poll, and that one went to the subnet's broadcast address: only long after one to
+    /// all is that clear.
+    pub(super) fn is_of_directed(self, now: Duration) -> bool {
+        self.last >= self.limited + ANSWERED_BY && now <= self.last + POLL_PATIENCE.first
+    }
+}
 
 /// What a device is asked by itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -59,8 +77,7 @@ pub struct Board {
     by_name: HashMap<String, usize>,
     desks: HashMap<Ipv4Addr, String>,
     traffic: Traffic,
-    /// When everybody was polled last.
-    polled_at: Duration,
+    polls: Polls,
     /// Until when it is only looked who is there.
     baseline: Duration,
     fresh: Vec<Happening>,
@@ -156,11 +173,11 @@ impl Board {
 
     /// Takes in what was heard; gives whether it tells nothing that anybody else need look at.
     pub(crate) fn take(&mut self, now: Duration, sighting: &Sighting) -> bool {
-        let (mac, address) = sighting.holder();
+        let (mac, address) = sighting.standing();
         let mut is_known = false;
         if let Told::Levels(levels) = &sighting.told {
             let mut news = Vec::new();
-            is_known = self.traffic.take(now, sighting, levels, &mut news);
+            is_known = self.traffic.take(now, sighting.from, levels, &mut news);
             self.tell_traffic(now, news);
         }
         let name = match &sighting.told {
@@ -179,10 +196,13 @@ impl Board {
         };
         one.rhythm = one.rhythm.into_iter().chain(rhythm).min();
         if let Told::PollReply(reply) = &sighting.told {
-            one.answered_poll(now, self.polled_at);
-            one.name = reply.short_name.to_lossy().into();
+            one.answered_poll(now, self.polls);
+            // Pages may have names of their own: the census knows which is the device's.
+            if one.name.is_empty() {
+                one.name = reply.short_name.to_lossy().into();
+            }
             let report: Said = reply.report.to_lossy().into();
-            for news in one.reports(now, &report) {
+            for news in one.reports(now, reply.bind_index, &report) {
                 self.tell_of(now, place, news);
             }
         }
@@ -197,10 +217,15 @@ impl Board {
         from: Ipv4Addr,
         number: Option<u16>,
     ) {
-        let place = mac.and_then(|mac| self.by_mac.get(&mac)).or_else(|| self.by_address.get(&from)).copied();
-        if let Some(place) = place {
+        if let Some(place) = self.known(mac, Some(from)) {
             self.watched[place].contact.answer(now, number);
         }
+    }
+
+    /// Who has this MAC address, or else stands at this address.
+    fn known(&self, mac: Option<MacAddress>, address: Option<Ipv4Addr>) -> Option<usize> {
+        let by_mac = mac.and_then(|mac| self.by_mac.get(&mac));
+        by_mac.or_else(|| self.by_address.get(&address?)).copied()
     }
 
     /// Whose news these are; a new one where nobody was here.
@@ -298,7 +323,10 @@ impl Board {
 
     /// Everybody was polled, by the subnet's broadcast address or by the one of all.
     pub(crate) fn polled(&mut self, now: Duration, limited: bool) {
-        self.polled_at = now;
+        self.polls.last = now;
+        if limited {
+            self.polls.limited = now;
+        }
         self.watched.iter_mut().for_each(|one| one.polled(now, limited));
     }
 
@@ -370,9 +398,7 @@ impl Board {
     /// Takes over what the census has made of everybody: names, what they are, what they are set to.
     pub(crate) fn learn(&mut self, now: Duration, devices: &[Device], census: &Census) {
         for device in devices {
-            let by_mac = device.mac.and_then(|mac| self.by_mac.get(&mac));
-            let by_address = || device.address.and_then(|address| self.by_address.get(&address));
-            let Some(place) = by_mac.or_else(by_address).copied() else { continue };
+            let Some(place) = self.known(device.mac, device.address) else { continue };
             let one = &mut self.watched[place];
             (one.name, one.what, one.node) = (device.name.clone(), device.what.clone(), device.node);
             let Some(node) = device.node.and_then(|index| census.nodes().get(index)) else { continue };

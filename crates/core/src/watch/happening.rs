@@ -143,7 +143,8 @@ impl fmt::Display for News {
 }
 
 /// A time in words: `41 s`, `12 min`, `3 h 05 min`.
-pub(crate) fn in_words(time: Duration) -> String {
+#[must_use]
+pub fn in_words(time: Duration) -> String {
     match time.as_secs() {
         seconds @ 0..120 => format!("{seconds} s"),
         seconds @ 120..7200 => format!("{} min", seconds / 60),

@@ -9,8 +9,7 @@ mod curve;
 mod happening;
 mod log;
 mod night;
-#[cfg(test)]
-mod tests;
+mod reports;
 mod traffic;
 mod trend;
 mod watched;
@@ -18,7 +17,7 @@ mod watched;
 pub use board::Board;
 pub(crate) use board::{Ask, Question};
 pub use curve::Curve;
-pub use happening::{Happening, News};
+pub use happening::{Happening, News, in_words};
 pub use log::{Kept, Log, LogError, Sample};
 pub use night::{Life, Night};
 pub use traffic::{Flow, Traffic};

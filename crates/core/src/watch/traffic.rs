@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_wire::sacn::Cid;
 
 use super::{Counter, Happening, News};
-use crate::census::{Levels, Sighting};
+use crate::census::Levels;
 use crate::universe::{PortAddress, SacnUniverse, Universe};
 use crate::{Protocol, Said};
 
@@ -76,22 +76,33 @@ impl Traffic {
     }
 
     /// Those that a universe gets now by the same right: its highest priority, and not for a visualiser.
-    #[must_use]
-    pub fn rivals(&self, of: &Flow) -> Vec<&Flow> {
+    fn rivals(&self, of: &Flow) -> Vec<&Flow> {
         let live = |flow: &&Flow| flow.is_live && !flow.preview && flow.universe == of.universe;
         let highest = self.flows.values().filter(live).filter_map(|flow| flow.priority).max();
         self.flows.values().filter(live).filter(|flow| flow.priority == highest).collect()
+    }
+
+    /// Whether a universe is this source's to send now: it has the highest priority of those for the stage.
+    #[must_use]
+    pub fn has_right(&self, flow: &Flow) -> bool {
+        self.rivals(flow).iter().any(|rival| rival.is_of(flow.address, flow.cid))
+    }
+
+    /// Whether somebody else sends a universe now with the same right as this one.
+    #[must_use]
+    pub fn is_rivalled(&self, flow: &Flow) -> bool {
+        self.rivals(flow).len() > 1 && self.has_right(flow)
     }
 
     /// Takes levels in. Gives whether they tell nothing that was not known, so that nobody else need look at them.
     pub(crate) fn take(
         &mut self,
         now: Duration,
-        sighting: &Sighting,
+        from: Ipv4Addr,
         levels: &Levels,
         news: &mut Vec<Happening>,
     ) -> bool {
-        let key = (levels.protocol, levels.universe, sighting.from, levels.cid);
+        let key = (levels.protocol, levels.universe, from, levels.cid);
         if !self.flows.contains_key(&key) {
             let universe = match levels.protocol {
                 Protocol::ArtNet => PortAddress::new(levels.universe.into()).ok().map(Universe::ArtNet),
@@ -101,7 +112,7 @@ impl Traffic {
                 self.overlooked += 1;
                 return false;
             };
-            self.flows.insert(key, Flow::new(now, universe, sighting.from, levels.cid));
+            self.flows.insert(key, Flow::new(now, universe, from, levels.cid));
         }
         let Some(flow) = self.flows.get_mut(&key) else { return false };
         let was = (flow.is_live, flow.priority, flow.preview);
@@ -115,9 +126,7 @@ impl Traffic {
             (false, true) => {
                 flow.since = now;
                 let flow = flow.clone();
-                let rivals = self.rivals(&flow).len();
-                let is_second = rivals > 1 && self.rivals(&flow).iter().any(|one| one.address == flow.address);
-                let what = if is_second { News::SecondSource } else { News::SourceCame };
+                let what = if self.is_rivalled(&flow) { News::SecondSource } else { News::SourceCame };
                 news.push(Happening { at, who: flow.universe.in_words(), news: what(flow.title()) });
             }
             (true, false) => {
@@ -170,6 +179,12 @@ impl Flow {
             sequence: None,
             counted: 0,
         }
+    }
+
+    /// Whether it comes from this source.
+    #[must_use]
+    pub fn is_of(&self, address: Ipv4Addr, cid: Option<Cid>) -> bool {
+        (self.address, self.cid) == (address, cid)
     }
 
     const fn timeout(&self) -> Duration {

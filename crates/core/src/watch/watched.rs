@@ -6,18 +6,17 @@ use std::time::Duration;
 
 use lantern_wire::MacAddress;
 
-use super::board::POLL_PATIENCE;
+use super::board::Polls;
+use super::reports::Reports;
 use super::{Ask, Counter, Curve, News, Question};
 use crate::Said;
-use crate::census::{Way, report_counter};
+use crate::census::Way;
 use crate::facts::{Field, Value};
 
 /// So many questions in a row without an answer, each of them repeated, and it does not answer so any more.
 const SILENT_AFTER: u32 = 2;
 /// So many where they cannot be repeated.
 const SILENT_AFTER_FAR: u32 = 3;
-/// By then every answer to a poll has come, also the late ones.
-const ANSWERED_BY: Duration = Duration::from_secs(3);
 /// Whoever was heard within this time is still heard.
 const LATELY: Duration = Duration::from_secs(3);
 /// An address counts as held for so long after it was last heard there.
@@ -84,8 +83,6 @@ pub struct Watched {
     pub contact: Curve,
     /// Polls of Art-Net.
     pub polls: Curve,
-    /// Its own count of the messages it answered (Art-Net 4, ArtPollReply "NodeReport").
-    pub count: Counter,
     /// How often it fell silent.
     pub silences: u32,
     /// How often it started anew.
@@ -98,7 +95,7 @@ pub struct Watched {
     pub node: Option<usize>,
     /// How often it tells of itself unasked, as far as the ways say in which it is heard.
     pub(super) rhythm: Option<Duration>,
-    pub(super) report: Option<Said>,
+    pub(super) reports: Reports,
     pub(super) told: Vec<(Field, Value)>,
     pub(super) held: Vec<(Ipv4Addr, Duration)>,
     pub(super) contested: Option<(Ipv4Addr, MacAddress)>,
@@ -109,10 +106,6 @@ pub struct Watched {
     /// Whether the question that was asked last went to that address, and how many such went unanswered in a row.
     pub(super) asked_directed: bool,
     pub(super) directed_missed: u32,
-    /// When everybody was polled last by the address of all.
-    pub(super) limited_at: Duration,
-    /// When a poll went to that address, of which it is not known whether this one hears it.
-    pub(super) directed_at: Option<Duration>,
     /// Whether it is asked by ARP, since it never answers an echo.
     pub(super) by_arp: bool,
     pub(super) is_gone: bool,
@@ -130,14 +123,13 @@ impl Watched {
             since: Duration::ZERO,
             contact: Curve::default(),
             polls: Curve::default(),
-            count: Counter::default(),
             silences: 0,
             restarts: 0,
             silent_for: Duration::ZERO,
             last_heard: None,
             node: None,
             rhythm: None,
-            report: None,
+            reports: Reports::default(),
             told: Vec::new(),
             held: Vec::new(),
             contested: None,
@@ -145,8 +137,6 @@ impl Watched {
             is_far: false,
             asked_directed: false,
             directed_missed: 0,
-            limited_at: Duration::ZERO,
-            directed_at: None,
             by_arp: false,
             is_gone: false,
         }
@@ -184,36 +174,25 @@ impl Watched {
             false if was_missed => self.directed_missed,
             false => 0,
         };
-        self.directed_at = None;
-        if limited {
-            self.limited_at = now;
-        }
         if self.last_heard.is_none() || (self.polls.asked() > 0 && !self.polls.ever_answered()) {
             return;
         }
-        if limited || self.hears_directed {
-            // Its answer to the one before may still be under way.
-            if !self.polls.is_open() {
-                self.polls.ask(now, 0);
-                self.asked_directed = !limited;
-            }
-        } else if self.limited_at + ANSWERED_BY <= now {
-            // Only now is it clear which of both polls an answer is to.
-            self.directed_at = Some(now);
+        // Its answer to the one before may still be under way.
+        if (limited || self.hears_directed) && !self.polls.is_open() {
+            self.polls.ask(now, 0);
+            self.asked_directed = !limited;
         }
     }
 
-    /// It answered the poll that left then.
-    pub(super) fn answered_poll(&mut self, now: Duration, polled_at: Duration) {
-        if self.directed_at.take().is_some_and(|at| at + POLL_PATIENCE.first >= now) {
-            self.hears_directed = true;
-        }
+    /// It answered a poll.
+    pub(super) fn answered_poll(&mut self, now: Duration, polls: Polls) {
+        self.hears_directed |= polls.is_of_directed(now);
         // It heard only the one to everybody: what it seemed to answer before was somebody else's poll.
         if !self.asked_directed && self.directed_missed > 0 {
             (self.hears_directed, self.directed_missed) = (false, 0);
         }
         if !self.polls.ever_answered() && !self.polls.is_open() {
-            self.polls.ask(polled_at, 0);
+            self.polls.ask(polls.last, 0);
         }
         self.polls.answer(now, None);
     }
@@ -253,24 +232,17 @@ impl Watched {
         self.held.iter().any(|(one, at)| *one == address && *at + HELD_FOR > now)
     }
 
-    /// Takes in what it reports; gives what is new of that.
-    pub(super) fn reports(&mut self, now: Duration, report: &Said) -> Vec<News> {
-        let mut news = Vec::new();
-        if let Some(count) = report_counter(report.raw()) {
-            // It goes from 9999 to 0 by itself.
-            let wraps = self.count.value().is_some_and(|before| before > 9900);
-            if self.count.read(now, count.into()) && !wraps {
-                self.restarts += 1;
-                news.push(News::Restarted);
-            }
-        }
-        // The head of a report is its code, and what follows it counts on.
-        let code = |report: &Said| report.raw().split_whitespace().next().unwrap_or_default().to_owned();
-        let before = self.report.replace(report.clone());
-        if before.is_some_and(|before| code(&before) != code(report)) {
-            news.push(News::Reports(report.clone()));
-        }
+    /// Takes in what a page of it reports; gives what is new of that.
+    pub(super) fn reports(&mut self, now: Duration, bind_index: u8, report: &Said) -> Vec<News> {
+        let news = self.reports.take(now, bind_index, report);
+        self.restarts += u32::from(news.contains(&News::Restarted));
         news
+    }
+
+    /// Its own count of the messages it answered (Art-Net 4, ArtPollReply "NodeReport").
+    #[must_use]
+    pub fn count(&self) -> Counter {
+        self.reports.count()
     }
 
     /// What it is now, from what was answered and heard; gives what is new of that.

@@ -74,8 +74,8 @@ pub(crate) fn run_seeing<C: Conversation>(
     conversation: &mut C,
     ground: &mut MemoryGround,
     mut see: impl FnMut(Ipv4Addr, &[u8]),
-) {
-    drive(
+) -> Vec<(Duration, C::Event)> {
+    let (events, _) = drive(
         conversation,
         ground,
         |_, _, _| true,
@@ -85,6 +85,7 @@ pub(crate) fn run_seeing<C: Conversation>(
             }
         },
     );
+    events
 }
 
 /// The same, with somebody who may meddle with the ground at every event.

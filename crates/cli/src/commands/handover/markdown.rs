@@ -1,6 +1,7 @@
 //! The papers as text with marks (Markdown).
 
-use super::papers::{Papers, tally};
+use super::papers::Papers;
+use crate::output::counted;
 
 /// All of it.
 pub(super) fn text(papers: &Papers<'_>) -> String {
@@ -52,6 +53,14 @@ pub(super) fn text(papers: &Papers<'_>) -> String {
         text += &table(&["when", "by", "nodes", "steps", "ended"], runs);
     }
     text
+}
+
+/// How many are fine and how many are not, of an area.
+fn tally(pass: usize, look: usize, fail: usize) -> String {
+    let mut parts = vec![format!("{pass} pass")];
+    parts.extend((look > 0).then(|| format!("{look} to look at")));
+    parts.extend((fail > 0).then(|| counted(fail, "failure")));
+    parts.join(", ")
 }
 
 fn table(headings: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {

@@ -11,7 +11,6 @@ use crate::commands::check::{Proof, Told};
 use crate::commands::logbook::when;
 use crate::commands::sheet::show::{drawings, page as sheet_page};
 use crate::files::SheetFile;
-use crate::output::counted;
 use crate::output::page::{Judged, MOST_FINDINGS, judged};
 
 /// All of it.
@@ -197,12 +196,4 @@ fn listed(run: &Run) -> Listed {
             None => "did not end",
         },
     }
-}
-
-/// How many are fine and how many are not, of an area.
-pub(super) fn tally(pass: usize, look: usize, fail: usize) -> String {
-    let mut parts = vec![format!("{pass} pass")];
-    parts.extend((look > 0).then(|| format!("{look} to look at")));
-    parts.extend((fail > 0).then(|| counted(fail, "failure")));
-    parts.join(", ")
 }

@@ -11,14 +11,13 @@ use std::ops::ControlFlow;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use lantern_core::conversation::{Watch, WatchPlan};
+use lantern_core::conversation::{SurveyPlan, Watch, WatchPlan};
 use lantern_core::sheet::{Member, RigSheet};
 use lantern_core::watch::Happening;
 
 use super::survey::{time, wants};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::SheetFile;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
@@ -126,8 +125,8 @@ fn plan(args: &Args, session: &Session) -> WatchPlan {
     let planned = |sheet: &RigSheet| sheet.members().filter_map(Member::fixed_address).collect();
     let likely = session.sheet().map(planned).unwrap_or_default();
     let universes = session.sheet().map(RigSheet::sacn_universes).unwrap_or_default();
-    let sheet = session.sheet_file().map(|file: &SheetFile| file.sheet.clone());
-    let survey = lantern_core::conversation::SurveyPlan { sheet, likely, universes, ask_settings: true, ..base };
+    let sheet = session.sheet().cloned();
+    let survey = SurveyPlan { sheet, likely, universes, ask_settings: true, ..base };
     WatchPlan { survey, every: args.every, pace: args.pace, end: args.length }
 }
 
@@ -148,6 +147,9 @@ fn see(session: &Session, watch: &mut Watch, eyes: &mut [Box<dyn Eye>], out: &mu
     // Whatever ended it, what was begun is ended: a file, a terminal.
     let ended: Vec<Result<(), Failure>> = eyes.iter_mut().rev().map(|eye| eye.end(watch, last, out)).collect();
     say_lost(session, out)?;
+    if watch.board().overlooked() > 0 {
+        out.note("there are more devices or senders than are watched; what came from the rest is in no count")?;
+    }
     ran?;
     ended.into_iter().collect::<Result<Vec<()>, Failure>>()?;
     let bad = watch.board().watched().any(|one| one.state.is_bad());

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::time::Duration;
 
-use lantern_core::watch::{Life, Night};
+use lantern_core::watch::{Life, Night, in_words};
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -66,7 +66,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     );
     out.line(&format!(
         "watched from {began} for {}{end}: {}, {}, {} silent at some time",
-        words(night.length),
+        in_words(night.length),
         counted(night.lives.len(), "device"),
         counted(night.happened, "happening"),
         silent,
@@ -124,25 +124,20 @@ fn clock(at: Duration) -> String {
     format!("{}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60)
 }
 
-fn words(length: Duration) -> String {
-    match length.as_secs() {
-        seconds @ 0..120 => format!("{seconds} s"),
-        seconds => format!("{} h {:02} min", seconds / 3600, seconds / 60 % 60),
-    }
-}
-
 fn answer(night: &Night) -> Answer<'_> {
-    let fared = |life: &'_ Life| Fared {
-        name: "",
-        address: life.address,
-        mac: life.mac.map(|mac| mac.to_string()),
-        asked: life.asked,
-        answered: life.answered,
-        lost_per_mille: life.lost_per_mille(),
-        silences: life.silences,
-        restarts: life.restarts,
-        longest_us: life.longest.map(|time| time.as_micros()),
-    };
+    fn fared(life: &Life) -> Fared<'_> {
+        Fared {
+            name: life.name.raw(),
+            address: life.address,
+            mac: life.mac.map(|mac| mac.to_string()),
+            asked: life.asked,
+            answered: life.answered,
+            lost_per_mille: life.lost_per_mille(),
+            silences: life.silences,
+            restarts: life.restarts,
+            longest_us: life.longest.map(|time| time.as_micros()),
+        }
+    }
     Answer {
         format: 1,
         began: night.began.to_string(),
@@ -150,6 +145,6 @@ fn answer(night: &Night) -> Answer<'_> {
         ended: night.ended,
         torn_lines: night.torn,
         happened: night.happened,
-        devices: night.lives.iter().map(|life| Fared { name: life.name.raw(), ..fared(life) }).collect(),
+        devices: night.lives.iter().map(fared).collect(),
     }
 }

@@ -10,7 +10,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, ArpOperation, Carries, Link, MacAddress, Packet, packet};
+use lantern_wire::{Arp, ArpOperation, MacAddress};
 
 use super::pace::Pace;
 use super::{Conversation, Heard, Outgoing, Vantage, listen};
@@ -196,33 +196,21 @@ impl Reach {
         let to = target.address;
         let seat = self.vantage.seat_beside(to).unwrap_or(0);
         let outgoing = match question {
-            Question::Arp | Question::Probe => {
-                let Some(own) = self.vantage.frames_from() else { return };
-                let probe = Arp::probe(own, to);
-                if question == Question::Probe {
-                    self.ready.push_back(Outgoing::Frame(probe.to_bytes()));
-                    self.last_asked = now;
-                    return;
-                }
+            Question::Arp => {
+                let Some(asks) = self.vantage.who_has(to) else { return };
                 target.arp.ask(now);
-                let sender = self.vantage.seats.get(seat).map_or(Ipv4Addr::UNSPECIFIED, |seat| seat.own);
-                Outgoing::Frame(Arp { sender, ..probe }.to_bytes())
+                asks
+            }
+            Question::Probe => {
+                let Some(own) = self.vantage.frames_from() else { return };
+                Outgoing::Frame(Arp::probe(own, to).to_bytes())
             }
             Question::Echo => {
                 let number = u16::try_from(target.echo.asked()).unwrap_or(u16::MAX);
-                let holder = target.holders.first();
-                let framed = self.vantage.frames_from().zip(holder).zip(self.vantage.seats.get(seat));
-                let outgoing = match framed {
-                    _ if self.vantage.means.echo => Outgoing::Echo { seat, to, number },
-                    Some(((from, holder), seat)) => {
-                        let link = Link { from, to: *holder };
-                        Outgoing::Frame(packet::echo_request(link, seat.own, to, self.vantage.mark, number))
-                    }
-                    // Its MAC address comes with the answer to ARP.
-                    None => return,
-                };
+                // Its MAC address comes with the answer to ARP.
+                let Some(asks) = self.vantage.echo(to, target.holders.first().copied(), number) else { return };
                 target.echo.ask(now);
-                outgoing
+                asks
             }
             Question::Table => Outgoing::Neighbours,
             Question::ArtNet => {
@@ -255,12 +243,7 @@ impl Reach {
             }
             return;
         }
-        // Answers to our sockets' echoes come as such.
-        let Ok(Packet { carries: Carries::EchoReply { from, to, mark, number }, .. }) = Packet::parse(frame)
-        else {
-            return;
-        };
-        if !self.vantage.means.echo && mark == self.vantage.mark && self.vantage.is_own(to) {
+        if let Some((_, from, number)) = self.vantage.echo_answer(frame) {
             self.take(now, from, |target, now| target.echo.answer(now, Some(number.into())));
         }
     }

@@ -24,7 +24,8 @@ fn arp(holder: MacAddress, address: Ipv4Addr) -> Vec<u8> {
 }
 
 fn echo(holder: MacAddress, from: Ipv4Addr, mark: u16, number: u16) -> Vec<u8> {
-    [&OWN_MAC.0[..], &holder.0, &[8, 0], &packet::echo_packet(false, from, OWN, mark, number)].concat()
+    [&OWN_MAC.0[..], &holder.0, &[8, 0], &lantern_wire::packet::echo_packet(false, from, OWN, mark, number)]
+        .concat()
 }
 
 const fn ms(millis: u64) -> Duration {

@@ -3,8 +3,6 @@
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::{Arp, Link, packet};
-
 use super::Survey;
 use crate::census::Sighting;
 use crate::conversation::Outgoing;
@@ -47,38 +45,17 @@ impl Survey {
     }
 
     fn knocking(&self, address: Ipv4Addr) -> Outgoing {
-        let seat = self.outbox.seat_beside(address);
-        match self.plan.vantage.frames_from() {
-            Some(own) => {
-                // Whoever sits in another subnet is asked without claiming an address there.
-                let sender = seat.map_or(Ipv4Addr::UNSPECIFIED, |seat| self.plan.vantage.seats[seat].own);
-                Outgoing::Frame(Arp { sender, ..Arp::probe(own, address) }.to_bytes())
-            }
-            None if self.plan.vantage.means.echo => {
-                Outgoing::Echo { seat: seat.unwrap_or(0), to: address, number: 1 }
-            }
-            None => self.outbox.knocking(address),
-        }
+        let vantage = &self.plan.vantage;
+        let asks = vantage.who_has(address).or_else(|| vantage.echo(address, None, 1));
+        asks.unwrap_or_else(|| self.outbox.knocking(address))
     }
 
     pub(super) fn ask_echoes(&mut self, now: Duration) {
         while let Some(((address, mac), _)) = self.echoes.next(now) {
-            let seat = self.outbox.seat_beside(address).unwrap_or(0);
-            match (self.plan.vantage.frames_from(), mac) {
-                (Some(own), Some(mac)) => {
-                    let link = Link { from: own, to: mac };
-                    let frame = packet::echo_request(
-                        link,
-                        self.plan.vantage.seats[seat].own,
-                        address,
-                        self.plan.vantage.mark,
-                        1,
-                    );
-                    self.outbox.send_in_turn(Outgoing::Frame(frame));
-                }
-                // Its MAC address comes with the answer to this.
-                (Some(_), None) => self.knock(address),
-                (None, _) => self.outbox.send_in_turn(Outgoing::Echo { seat, to: address, number: 1 }),
+            // Its MAC address comes with the answer to the question who has it.
+            match self.plan.vantage.echo(address, mac, 1) {
+                Some(asks) => self.outbox.send_in_turn(asks),
+                None => self.knock(address),
             }
         }
     }

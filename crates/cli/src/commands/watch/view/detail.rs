@@ -42,7 +42,7 @@ impl View {
             fact(name, spans);
         }
         fact("silent", plain(format!("{} ×, {} in all", one.silences, span(one.silent_for))));
-        let count = match (one.count.value(), one.count.trend(now)) {
+        let count = match (one.count().value(), one.count().trend(now)) {
             (Some(value), Some(Trend::Rising)) => format!("{value} polls by its own count, rising"),
             (Some(value), Some(Trend::Restarted)) => format!("{value} polls by its own count, which began anew"),
             (Some(value), _) => format!("{value} polls by its own count, standing still"),

@@ -51,16 +51,12 @@ impl View {
             (gaps, Some(Trend::Rising)) => (format!("{gaps}, rising"), Tone::Bad),
             (gaps, _) => (format!("{gaps}, still"), Tone::Plain),
         };
-        let rivals = watch.board().traffic().rivals(flow);
+        let traffic = watch.board().traffic();
         let (note, tone) = match () {
             () if !flow.is_live => ("sent no more", Tone::Doubtful),
             () if flow.preview => ("for visualisers", Tone::Plain),
-            () if rivals.len() > 1 && rivals.iter().any(|rival| rival.address == flow.address) => {
-                ("two send it with the same right", Tone::Bad)
-            }
-            () if rivals.first().is_some_and(|rival| rival.address != flow.address) => {
-                ("another one has priority", Tone::Plain)
-            }
+            () if traffic.is_rivalled(flow) => ("two send it with the same right", Tone::Bad),
+            () if !traffic.has_right(flow) => ("another one has priority", Tone::Plain),
             () => ("", Tone::Plain),
         };
         Row::new([
