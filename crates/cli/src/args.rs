@@ -28,6 +28,10 @@ pub(crate) struct Cli {
     #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) full: bool,
 
+    /// Show these columns of tables, in this order, instead of those that fit: name,mac,firmware
+    #[arg(long, global = true, value_name = "NAME", value_delimiter = ',', help_heading = "Everywhere")]
+    pub(crate) columns: Vec<String>,
+
     /// When to use colour; auto means on a terminal, unless NO_COLOR is set
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto", help_heading = "Everywhere")]
     pub(crate) color: ColorChoice,

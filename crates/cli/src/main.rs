@@ -31,8 +31,12 @@ fn main() -> ExitCode {
     let cli = Cli::parse_grouped();
     interrupt::listen();
     let detail = if cli.full { Some(Detail::Full) } else { cli.brief.then_some(Detail::Brief) };
-    let mut out = Out::to_terminal(cli.color, cli.json, detail);
-    let exit = match commands::run(cli.command, &mut out) {
+    let mut out = Out::to_terminal(cli.color, cli.json, detail).with_columns(&cli.columns);
+    let ran = commands::run(cli.command, &mut out).and_then(|exit| {
+        out.done()?;
+        Ok(exit)
+    });
+    let exit = match ran {
         Ok(exit) => exit,
         Err(failure) if failure.is_closed_pipe() => Exit::Fine,
         Err(failure) => {

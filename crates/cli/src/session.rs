@@ -1,5 +1,6 @@
 //! One sitting at the network: the adapter that was chosen, what was opened on it, and the sheet that tells about the rig.
 
+use std::collections::HashMap;
 use std::net::Ipv4Addr;
 use std::ops::ControlFlow;
 use std::path::PathBuf;
@@ -300,6 +301,7 @@ impl Session {
             sheet: self.sheet().cloned(),
             ask_settings: true,
             concern,
+            times_echoes: true,
             likely,
             universes,
             ..self.survey_plan()
@@ -318,10 +320,10 @@ impl Session {
         if survey.unreadable() > 0 {
             out.note(&format!("{} datagrams could not be read and were left out", survey.unreadable()))?;
         }
-        let from = survey.viewpoint();
+        let (from, echo_times) = (survey.viewpoint(), survey.echo_times().clone());
         let census = survey.into_census();
         let devices = census.devices(&from);
-        Ok(Look { census, devices, from })
+        Ok(Look { census, devices, from, echo_times })
     }
 }
 
@@ -376,6 +378,8 @@ pub(crate) struct Look {
     pub(crate) census: Census,
     pub(crate) devices: Vec<Device>,
     pub(crate) from: Viewpoint,
+    /// How long answers to an echo took, by address.
+    pub(crate) echo_times: HashMap<Ipv4Addr, Duration>,
 }
 
 impl Look {

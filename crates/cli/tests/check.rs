@@ -71,6 +71,9 @@ fn desks_and_switches_are_checked_and_what_they_send(
     let pair = |name: &str, verdict: &str| (name.to_owned(), verdict.to_owned());
     assert_eq!(verdicts("nodes"), [pair("quay-1", "pass"), pair("quay-2", "pass")]);
     assert_eq!(verdicts("beside"), [pair("desk-one", verdict), pair("quay-switch", "pass")]);
+    let answers_in_time =
+        |node: &Value| node["echo_us"].as_u64().is_some_and(|took| (1..1_000_000).contains(&took));
+    assert!(answer["nodes"].as_array().unwrap().iter().all(answers_in_time), "{:#}", answer["nodes"]);
     assert_eq!(answer["areas"][0]["area"], "North");
     assert_eq!(answer["areas"][0]["pass"], 1);
 }

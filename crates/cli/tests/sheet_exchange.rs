@@ -28,7 +28,7 @@ fn a_table_with_other_names_changes_and_adds() {
     let folder = Folder::night();
     folder.write("rented.csv", "Device;IP;Text\nquay-north;10.40.1.130;\"two\nlines\"\nrented-1;fill;=1+1\n");
     let names = "Device=name,IP=address,Text=label";
-    let said = folder.run(&["sheet", "import", "rented.csv", "--columns", names, "--yes"]).ended(0);
+    let said = folder.run(&["sheet", "import", "rented.csv", "--headings", names, "--yes"]).ended(0);
     said.line(&["+", "address = \"10.40.1.130\""]);
     assert!(said.notes.contains("1 new, 1 changed"), "{}", said.notes);
     let text = folder.read(NIGHT);

@@ -181,6 +181,28 @@ fn the_table_fits_the_width(#[case] columns: &str) {
     said.line(&["crowd-0", "02:4d:42:77:00:00"]);
 }
 
+/// What is left out for want of room is named, and comes where it is wanted.
+#[rstest]
+#[case::too_narrow("60", &[], "name address MAC state", "left out at this width: what-it-is, universes, seen-by")]
+#[case::chosen("60", &["--columns", "firmware,name,data"], "firmware name data", "")]
+#[case::unknown("60", &["--columns", "name,nane"], "name", "no column is called nane; there are name, address")]
+#[case::all_unknown("60", &["--columns", "nane"], "name address MAC state", "--columns: nothing is called so; there are address, data")]
+fn columns_are_chosen(#[case] width: &str, #[case] columns: &[&str], #[case] headings: &str, #[case] note: &str) {
+    let rig = Rig::with(&Scene::crowd(2, 0.0, 1));
+    let guest = rig.ground.guest().to_string();
+    let arguments = [&["survey", "--adapter", &guest], columns].concat();
+    let said = rig.folder.run_in(&arguments, &[("COLUMNS", width)]).ended(0);
+    let head: Vec<&str> = said.out.lines().next().unwrap().split_whitespace().collect();
+    assert_eq!(head.join(" "), headings, "{}", said.out);
+    assert!(said.notes.contains(note), "{}", said.notes);
+    assert_eq!(
+        said.notes.contains("column") || said.notes.contains("left out"),
+        !note.is_empty(),
+        "{}",
+        said.notes
+    );
+}
+
 #[test]
 fn two_hundred_nodes_at_two_percent_loss_are_all_found() {
     let rig = Rig::with(&Scene::crowd(200, 0.02, 5));

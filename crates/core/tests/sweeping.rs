@@ -10,7 +10,7 @@ use lantern_wire::art_net::PollReply;
 use lantern_wire::{Arp, MacAddress, Text, UdpFrame};
 use rstest::rstest;
 
-use crate::support::frames::{Hosts, OWN, OWN_MAC, Ran, hosts, plan, run};
+use crate::support::frames::{ANSWER_TIME, Hosts, OWN, OWN_MAC, Ran, hosts, plan, run};
 
 /// How many went to single devices in the busiest second.
 fn busiest(ran: &Ran) -> usize {
@@ -42,6 +42,22 @@ fn twenty_hosts_of_a_24_are_found_within_a_second_and_a_half() {
     assert_eq!((found.len(), found.iter().filter(|d| d.standing == Standing::Answers).count()), (20, 20));
     assert!(ran.took <= Duration::from_millis(1450), "{:?}", ran.took);
     assert!(busiest(&ran) <= 520, "{}", busiest(&ran));
+}
+
+/// Whoever answers an echo is timed; whoever does not has no time, also where the survey waits for it.
+#[rstest]
+fn answers_to_echoes_are_timed(#[values(true, false)] times_echoes: bool) {
+    let mut there = twenty();
+    let walled = Ipv4Addr::new(10, 40, 1, 15);
+    there.get_mut(&walled).unwrap().1 = false;
+    let ranges = vec!["10.40.1.0/24".parse().unwrap()];
+    let mut survey =
+        Survey::new(SurveyPlan { extent: Extent::Ranges, ranges, times_echoes, ..plan("10.40.0.0/16") });
+    let ran = run(&mut survey, &there);
+    let times = survey.echo_times();
+    assert!(times.len() == 19 && !times.contains_key(&walled), "{times:?}");
+    assert!(times.values().all(|took| *took == ANSWER_TIME), "{times:?}");
+    assert!(ran.took <= Duration::from_millis(2450), "{:?}", ran.took);
 }
 
 #[test]

@@ -45,6 +45,8 @@ pub enum Carries<'a> {
     EchoRequest {
         /// Who asks.
         from: Ipv4Addr,
+        /// Whom.
+        to: Ipv4Addr,
         /// Which of its questions it is.
         number: u16,
     },
@@ -117,7 +119,7 @@ fn carried<'a>(sliced: &SlicedPacket<'a>) -> Result<Carries<'a>, WireError> {
         }),
         Some(TransportSlice::Icmpv4(icmp)) => match icmp.icmp_type() {
             Icmpv4Type::EchoReply(echo) => Ok(Carries::EchoReply { from, to, mark: echo.id, number: echo.seq }),
-            Icmpv4Type::EchoRequest(echo) => Ok(Carries::EchoRequest { from, number: echo.seq }),
+            Icmpv4Type::EchoRequest(echo) => Ok(Carries::EchoRequest { from, to, number: echo.seq }),
             _ => Ok(Carries::Other { from }),
         },
         _ if ip.payload().ip_number == IpNumber(igmp::PROTOCOL) && !ip.payload().fragmented => {

@@ -17,6 +17,12 @@ pub(super) fn summary(node: &FoundNode) -> String {
     texts.join(", ")
 }
 
+/// `2 of 4`: through how many ports of a node data passes now.
+pub(super) fn data(node: &FoundNode) -> String {
+    let passing = node.ports().filter(|(_, _, port)| port.data).count();
+    format!("{passing} of {}", node.ports().count())
+}
+
 /// Ports in a row whose universes follow each other within one sub.
 struct Run {
     first: FoundPort,

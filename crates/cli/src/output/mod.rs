@@ -26,6 +26,7 @@ pub(crate) use board::Board;
 pub(crate) use look::Look;
 pub(crate) use progress::Progress;
 pub(crate) use screen::Screen;
+use table::Chosen;
 pub(crate) use table::{Cell, Table};
 pub(crate) use tone::{Paint, Tone};
 pub(crate) use wrap::wrapped;
@@ -49,6 +50,8 @@ pub(crate) struct Out {
     notes: Box<dyn Write>,
     json: bool,
     detail: Option<Detail>,
+    /// Which columns of tables are wanted.
+    columns: Chosen,
     width: usize,
     paint: Paint,
     notes_paint: Paint,
@@ -96,6 +99,7 @@ impl Out {
         Self {
             json,
             detail,
+            columns: Chosen::default(),
             width: width(),
             paint: paint(stdout.is_terminal()),
             notes_paint: paint(stderr.is_terminal()),
@@ -103,6 +107,11 @@ impl Out {
             results: Box::new(stdout),
             notes: Box::new(stderr),
         }
+    }
+
+    /// The same with tables of these columns only; none means as usual.
+    pub(crate) fn with_columns(self, names: &[String]) -> Self {
+        Self { columns: Chosen::new(names), ..self }
     }
 
     /// How much is told of each of so many findings.
@@ -173,8 +182,20 @@ impl Out {
 
     /// A table of the result.
     pub(crate) fn table(&mut self, table: &Table) -> io::Result<()> {
-        let text = table.render(self.width, self.paint);
-        self.line(&text)
+        let (text, note) = table.show(self.width, self.paint, &mut self.columns);
+        self.line(&text)?;
+        note.iter().try_for_each(|note| self.note(note))
+    }
+
+    /// Says so where columns were chosen that nothing had.
+    pub(crate) fn done(&mut self) -> io::Result<()> {
+        let complaint = self.columns.complaint().filter(|_| !self.json);
+        complaint.map_or(Ok(()), |complaint| self.note(&complaint))
+    }
+
+    /// Which of these columns are wanted, by their places; `None` where all are, as they fit.
+    pub(crate) fn columns_among(&mut self, headings: &[&str]) -> Option<Vec<usize>> {
+        self.columns.among(headings)
     }
 
     /// The result as one JSON object.

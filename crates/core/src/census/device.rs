@@ -8,8 +8,9 @@ use lantern_wire::MacAddress;
 use serde::{Deserialize, Serialize};
 
 use super::presence::Seen;
-use super::{Census, Roles, Standing, Way};
+use super::{Census, FoundNode, Roles, Standing, Unit, Way};
 use crate::address::Subnet;
+use crate::facts::{Field, Known, Tells, Value};
 use crate::{Said, as_text};
 
 /// A device, whatever its family.
@@ -268,6 +269,17 @@ impl Device {
     #[must_use]
     pub fn is_seen_by(&self, way: Way) -> bool {
         self.seen_by.iter().any(|seen| seen.way == way)
+    }
+
+    /// What it told of a field: as one of these nodes, else as one of these units, those of the census it is of.
+    #[must_use]
+    pub fn told(&self, field: Field, nodes: &[FoundNode], units: &[Unit]) -> Option<Value> {
+        let node = self.node.and_then(|index| nodes.get(index)).map(|node| node.tells(field, &Value::All));
+        let of_units = || self.units.iter().find_map(|index| units.get(*index)?.facts.get(field).cloned());
+        match node {
+            Some(Known::Told(value)) => Some(value),
+            _ => of_units(),
+        }
     }
 
     /// Its name, or its address, or its MAC address.

@@ -84,6 +84,14 @@ impl Vantage {
         Some(Outgoing::Frame(packet::echo_request(link, self.seats.get(seat)?.own, to, self.mark, number)))
     }
 
+    /// Whom a frame of ours asks for an echo, and which one.
+    pub(crate) fn echo_question(frame: &[u8]) -> Option<(Ipv4Addr, u16)> {
+        match Packet::parse(frame) {
+            Ok(Packet { carries: Carries::EchoRequest { to, number, .. }, .. }) => Some((to, number)),
+            _ => None,
+        }
+    }
+
     /// Who answers an echo that was asked for by a frame: its MAC address, its address, and the number of the question.
     #[must_use]
     pub(crate) fn echo_answer(&self, frame: &[u8]) -> Option<(Option<MacAddress>, Ipv4Addr, u16)> {

@@ -46,11 +46,12 @@ fn answer(hosts: &Hosts, frame: &[u8]) -> Option<Vec<u8>> {
             Arp { to: arp.sender_mac, operation: ArpOperation::REPLY, ..Arp::announcement(*mac, arp.target) };
         return Some(reply.to_bytes());
     }
-    let Ok(Packet { carries: Carries::EchoRequest { from, .. }, link: Some(link) }) = Packet::parse(frame) else {
+    let Ok(Packet { carries: Carries::EchoRequest { from, number, .. }, link: Some(link) }) = Packet::parse(frame)
+    else {
         return None;
     };
     let (address, _) = hosts.iter().find(|(_, (mac, echo))| *mac == link.to && *echo)?;
-    let mut reply = packet::echo_request(Link { from: link.to, to: link.from }, *address, from, 0, 1);
+    let mut reply = packet::echo_request(Link { from: link.to, to: link.from }, *address, from, 0, number);
     // A reply has type 0 where the request has 8.
     reply[34] = 0;
     Some(reply)

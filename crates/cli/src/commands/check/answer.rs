@@ -1,5 +1,9 @@
 //! The answer of `check` as JSON.
 
+use std::collections::HashMap;
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
 use lantern_core::compare::{Beside, Comparison, Row, State, Tally, Verdict, WasSeen};
 use lantern_core::facts::Difference;
 use lantern_core::finding::Finding;
@@ -51,6 +55,8 @@ struct Line<'a> {
     state: &'static str,
     address: Option<String>,
     mac: Option<String>,
+    /// How long the quickest answer to an echo took.
+    echo_us: Option<u128>,
     differences: &'a [Difference],
 }
 
@@ -66,6 +72,7 @@ pub(super) fn answer<'a>(
     sheet: &'a RigSheet,
     findings: &'a [Finding],
     rounds: &'a [Round],
+    echo_times: &HashMap<Ipv4Addr, Duration>,
 ) -> Answer<'a> {
     let line = |row: &'a Row<'_>| {
         let (address, mac) = match &row.state {
@@ -80,6 +87,7 @@ pub(super) fn answer<'a>(
             state: state(row).0,
             address: address.map(|address| address.to_string()),
             mac: mac.map(|mac| mac.to_string()),
+            echo_us: address.and_then(|address| echo_times.get(&address)).map(Duration::as_micros),
             differences: row.differences(),
         }
     };

@@ -116,10 +116,10 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     let exit = if lost { Exit::Wrong } else { Exit::of(&found) };
     if out.is_json() {
-        out.object(&answer::answer(&comparison, sheet, &found, &rounds))?;
+        out.object(&answer::answer(&comparison, sheet, &found, &rounds, &look.echo_times))?;
         return Ok(exit);
     }
-    check.show(&comparison, around, &found, out)?;
+    check.show(&look, &comparison, around, &found, out)?;
     Ok(exit)
 }
 
@@ -169,13 +169,14 @@ impl Check<'_> {
 
     fn show(
         &self,
+        look: &Look,
         comparison: &Comparison<'_>,
         around: Vec<Finding>,
         found: &[Finding],
         out: &mut Out,
     ) -> Result<(), Failure> {
         let sheet = &self.file.sheet;
-        out.table(&show::table(comparison))?;
+        out.table(&show::table(comparison, sheet, look))?;
         out.line("")?;
         if let Some(areas) = show::areas(comparison, sheet) {
             out.table(&areas)?;
@@ -244,7 +245,7 @@ impl Told {
 }
 
 /// What the rows of a proof say.
-pub(crate) const COLUMNS: [&str; 5] = show::HEADINGS;
+pub(crate) const COLUMNS: [&str; 6] = show::HEADINGS;
 
 /// Looks at the whole rig of this session's sheet.
 pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> {
@@ -261,7 +262,7 @@ pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> 
     Ok(Proof {
         adapter: session.adapter().to_owned(),
         summary: show::summary(&comparison, &findings).1,
-        rows: show::table(&comparison).texts(),
+        rows: show::table(&comparison, &file.sheet, &look).texts(),
         told: comparison
             .rows
             .iter()

@@ -1,13 +1,17 @@
 //! What `check` shows: a line for each device, a count for each area, and one sentence for all.
 
-use lantern_core::census::{Device, Way};
+use std::net::Ipv4Addr;
+
+use lantern_core::census::{Device, FoundNode, Unit, Way};
 use lantern_core::compare::{Beside, Comparison, Row, State, Verdict, WasSeen};
-use lantern_core::facts::Difference;
+use lantern_core::facts::{Difference, Field};
 use lantern_core::finding::Finding;
 use lantern_core::sheet::RigSheet;
 
+use crate::commands::universes;
 use crate::exit::Exit;
-use crate::output::{Cell, Table, Tone, counted};
+use crate::output::{Cell, Table, Tone, counted, millis};
+use crate::session::Look;
 
 /// All of it in a sentence, and how bad that is.
 pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding]) -> (Tone, String) {
@@ -41,51 +45,108 @@ pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding]) -> (Tone, 
     (Tone::Bad, text)
 }
 
-/// The columns of the table.
-pub(super) const HEADINGS: [&str; 5] = ["verdict", "node", "state", "address", "what"];
+/// The columns of the table, as far as they are shown unasked.
+pub(super) const HEADINGS: [&str; 6] = ["verdict", "node", "state", "address", "echo", "what"];
+const ON_REQUEST: [&str; 5] = ["area", "MAC", "universes", "firmware", "data"];
 
-pub(super) fn table(comparison: &Comparison<'_>) -> Table {
-    let columns = ["verdict", "node", "state", "address"];
-    let mut table = Table::new(&HEADINGS).unbroken(&columns);
-    for row in &comparison.rows {
-        let (word, tone) = state(row);
-        let (address, what) = match &row.state {
+/// What the rows have in common.
+struct Line<'a> {
+    verdict: Verdict,
+    name: String,
+    state: (&'static str, Tone),
+    address: Option<Ipv4Addr>,
+    what: String,
+    area: Option<&'a str>,
+    node: Option<&'a FoundNode>,
+    device: Option<&'a Device>,
+}
+
+impl Line<'_> {
+    fn cells(self, look: &Look, units: &[Unit]) -> Vec<Cell> {
+        let nodes = look.census.nodes();
+        let echo = self.address.and_then(|address| look.echo_times.get(&address)).copied().map(millis);
+        let device = self
+            .device
+            .or_else(|| look.devices.iter().find(|one| self.node.is_some() && one.address == self.address));
+        let mac = self.node.and_then(|node| node.mac).or_else(|| device?.mac);
+        let firmware = device.and_then(|device| device.told(Field::Firmware, nodes, units));
+        vec![
+            verdict(self.verdict),
+            Cell::new(self.name, Tone::Strong),
+            Cell::new(self.state.0, self.state.1),
+            self.address.map_or_else(String::new, |address| address.to_string()).into(),
+            echo.unwrap_or_default().into(),
+            self.what.into(),
+            self.area.unwrap_or_default().into(),
+            mac.map_or_else(String::new, |mac| mac.to_string()).into(),
+            self.node.map(universes::summary).unwrap_or_default().into(),
+            firmware.map_or_else(String::new, |value| value.to_string()).into(),
+            self.node.map(universes::data).unwrap_or_default().into(),
+        ]
+    }
+}
+
+pub(super) fn table(comparison: &Comparison<'_>, sheet: &RigSheet, look: &Look) -> Table {
+    let headings: Vec<&str> = HEADINGS.into_iter().chain(ON_REQUEST).collect();
+    let mut table = Table::new(&headings)
+        .unbroken(&["verdict", "node", "state", "address", "echo", "MAC", "firmware"])
+        .needs_width("echo", 95)
+        .on_request(&ON_REQUEST);
+    let units = look.census.units();
+    for line in lines(comparison, sheet) {
+        table.row(line.cells(look, &units));
+    }
+    table
+}
+
+/// A line for each: the nodes of the sheet, what else is on it, and who is not.
+fn lines<'a>(comparison: &'a Comparison<'_>, sheet: &'a RigSheet) -> Vec<Line<'a>> {
+    let of_row = |row: &'a Row<'_>| {
+        let (address, what, node, device) = match &row.state {
             State::NotAsked => {
-                (row.planned.address.value.to_string(), "speaks no Art-Net; out of reach here".to_owned())
+                (row.planned.fixed_address(), "speaks no Art-Net; out of reach here".to_owned(), None, None)
             }
-            State::Mute(device, way) => (address_of(device), format!("answers no {way}; {}", device.standing)),
+            State::Mute(device, way) => {
+                (device.address, format!("answers no {way}; {}", device.standing), None, Some(*device))
+            }
             State::Seen(device, differences) => {
                 // Of several addresses, the planned one is the one that matters.
                 let planned = row.planned.fixed_address().filter(|planned| device.addresses.contains(planned));
-                let address = planned.map_or_else(|| address_of(device), |address| address.to_string());
-                (address, seen(device, differences))
+                (planned.or(device.address), seen(device, differences), None, Some(*device))
             }
-            State::Missing => (String::new(), format!("planned at {}", row.planned.address.value)),
-            State::Ambiguous(several) => (String::new(), format!("{} units could be it", several.len())),
+            State::Missing => (None, format!("planned at {}", row.planned.address.value), None, None),
+            State::Ambiguous(several) => (None, format!("{} units could be it", several.len()), None, None),
             State::Found(node, differences) => {
                 let list: Vec<String> = differences.iter().map(ToString::to_string).collect();
-                (node.address.to_string(), list.join("\n"))
+                (Some(node.address), list.join("\n"), Some(*node), None)
             }
         };
-        let name = Cell::new(row.planned.name.value.clone(), Tone::Strong);
-        table.row(vec![verdict(row.verdict()), name, Cell::new(word, tone), address.into(), what.into()]);
-    }
-    for one in &comparison.beside {
-        let ((word, tone), what) = (beside_state(one), of_beside(one));
-        let name = Cell::new(one.member.name().value.clone(), Tone::Strong);
-        let address = one.address.to_string();
-        table.row(vec![verdict(one.verdict()), name, Cell::new(word, tone), address.into(), what.into()]);
-    }
-    for node in &comparison.unexpected {
-        table.row(vec![
-            verdict(Verdict::Look),
-            Cell::new(node.title(), Tone::Strong),
-            Cell::new("unexpected", Tone::Doubtful),
-            node.address.to_string().into(),
-            "not on the sheet".into(),
-        ]);
-    }
-    table
+        let area = sheet.area_of(row.planned).map(|area| area.name.value.as_str());
+        let name = row.planned.name.value.clone();
+        Line { verdict: row.verdict(), name, state: state(row), address, what, area, node, device }
+    };
+    let of_beside = |one: &'a Beside<'_>| Line {
+        verdict: one.verdict(),
+        name: one.member.name().value.clone(),
+        state: beside_state(one),
+        address: Some(one.address),
+        what: of_beside(one),
+        area: one.member.area().and_then(|area| Some(sheet.areas.get(area.value)?.name.value.as_str())),
+        node: None,
+        device: if let WasSeen::As(device) = one.seen { Some(device) } else { None },
+    };
+    let of_stranger = |node: &&'a FoundNode| Line {
+        verdict: Verdict::Look,
+        name: node.title(),
+        state: ("unexpected", Tone::Doubtful),
+        address: Some(node.address),
+        what: "not on the sheet".to_owned(),
+        area: None,
+        node: Some(*node),
+        device: None,
+    };
+    let rows = comparison.rows.iter().map(of_row).chain(comparison.beside.iter().map(of_beside));
+    rows.chain(comparison.unexpected.iter().map(of_stranger)).collect()
 }
 
 fn verdict(verdict: Verdict) -> Cell {
@@ -129,10 +190,6 @@ pub(super) fn areas(comparison: &Comparison<'_>, sheet: &RigSheet) -> Option<Tab
         table.row(vec![name, pass, look, fail]);
     }
     Some(table)
-}
-
-fn address_of(device: &Device) -> String {
-    device.address.map_or_else(String::new, |address| address.to_string())
 }
 
 /// How a device that speaks no Art-Net was seen, and where it differs.

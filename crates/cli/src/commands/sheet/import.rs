@@ -33,7 +33,7 @@ pub(crate) struct Args {
 
     /// What the table's columns are called here, as in "IP=address,Device=name"
     #[arg(long, value_name = "THEIRS=OURS,…", value_delimiter = ',', value_parser = pair)]
-    columns: Vec<(String, String)>,
+    headings: Vec<(String, String)>,
 
     /// The footprint of fixtures whose device description is not in the file
     #[arg(long, value_name = "SLOTS", value_parser = clap::value_parser!(u32).range(1..=512))]
@@ -69,7 +69,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         }
         _ => {
             let text = files::read_text(&args.file)?;
-            let table = read_table(&text, &args.columns)
+            let table = read_table(&text, &args.headings)
                 .map_err(|error| Failure::Table { path: args.file.clone(), error })?;
             let subject = match args.rows_are {
                 Some(RowsAre::Nodes) => Some(Subject::Nodes),
@@ -86,7 +86,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 fn no_subject(path: &Path, table: &Table) -> Failure {
     let columns = table.columns.join(", ");
     Failure::Call(format!(
-        "{} has the columns {columns}, but none that says what a row is: name them with --columns THEIRS=name",
+        "{} has the columns {columns}, but none that says what a row is: name them with --headings THEIRS=name",
         path.display()
     ))
 }

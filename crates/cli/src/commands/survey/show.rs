@@ -6,6 +6,7 @@ use clap::ValueEnum;
 use lantern_core::MacAddress;
 use lantern_core::census::{Census, Device, FoundNode, Standing, Stream, Surroundings, Way};
 use lantern_core::compare::{State, compare};
+use lantern_core::facts::Field;
 use lantern_core::universe::Universe;
 
 use super::Outcome;
@@ -64,7 +65,7 @@ pub(super) fn all(
 ) -> Result<(), Failure> {
     let mut rows = outcome.devices.clone();
     rows.extend(earlier.missing(&outcome.devices));
-    let table = table(&rows, &outcome.census, earlier, out.width());
+    let table = table(&rows, &outcome.census, earlier);
     out.table(&table)?;
     if rows.len() > MOST_ROWS {
         out.line(&format!("and {} more; --save FILE keeps all of them", rows.len() - MOST_ROWS))?;
@@ -94,7 +95,7 @@ pub(super) fn all(
 
 /// Who was found in the ranges asked for.
 pub(super) fn part(outcome: &Outcome, earlier: &Earlier<'_>, out: &mut Out) -> Result<(), Failure> {
-    let table = table(&outcome.devices, &outcome.census, earlier, out.width());
+    let table = table(&outcome.devices, &outcome.census, earlier);
     out.table(&table)?;
     out.line("")?;
     out.line(&format!("{} devices there", outcome.devices.len()))?;
@@ -113,7 +114,7 @@ pub(super) fn one(
 ) -> Result<(), Failure> {
     let found: Vec<Device> = outcome.devices.iter().filter(|device| device.mac == Some(mac)).cloned().collect();
     if let [device, ..] = &found[..] {
-        let table = table(&found, &outcome.census, &Earlier::NONE, out.width());
+        let table = table(&found, &outcome.census, &Earlier::NONE);
         out.table(&table)?;
         if let Some(next) = device.next() {
             out.line("")?;
@@ -136,22 +137,27 @@ pub(super) fn one(
     Ok(())
 }
 
-/// What is left out, from the right, when there is little room: a column and the width from which it is shown.
-const COLUMNS: [(&str, usize); 7] = [
-    ("name", 0),
-    ("address", 0),
-    ("MAC", 0),
-    ("what it is", 75),
-    ("universes", 95),
-    ("state", 0),
-    ("seen by", 125),
-];
-
-/// One row for each device.
-pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>, width: usize) -> Table {
-    let shown: Vec<bool> = COLUMNS.iter().map(|(_, from)| width >= *from).collect();
-    let headings: Vec<&str> = COLUMNS.iter().filter(|(_, from)| width >= *from).map(|(name, _)| *name).collect();
-    let mut table = Table::new(&headings).unbroken(&["name", "address", "MAC"]);
+/// One row for each device. What fits less well than the rest is left out, from the right, when there is little room.
+pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>) -> Table {
+    let mut table = Table::new(&[
+        "name",
+        "address",
+        "MAC",
+        "what it is",
+        "universes",
+        "state",
+        "seen by",
+        "label",
+        "firmware",
+        "data",
+        "mask",
+    ])
+    .unbroken(&["name", "address", "MAC", "firmware", "mask"])
+    .needs_width("what it is", 75)
+    .needs_width("universes", 95)
+    .needs_width("seen by", 125)
+    .on_request(&["label", "firmware", "data", "mask"]);
+    let units = census.units();
     for device in devices.iter().take(MOST_ROWS) {
         let node = device.node.map(|index| &census.nodes()[index]);
         let address = device.address.map_or_else(|| "none".to_owned(), |address| address.to_string());
@@ -164,7 +170,9 @@ pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>, 
         } else {
             device.what.to_string().into()
         };
-        let cells = vec![
+        let tells =
+            |field| device.told(field, census.nodes(), &units).map_or_else(String::new, |value| value.to_string());
+        table.row(vec![
             Cell::new(device.name.to_string(), Tone::Strong),
             address.into(),
             device.mac.map_or_else(|| "not told".to_owned(), |mac| mac.to_string()).into(),
@@ -172,8 +180,11 @@ pub(crate) fn table(devices: &[Device], census: &Census, earlier: &Earlier<'_>, 
             node.map(universes::summary).unwrap_or_default().into(),
             state(device, earlier.is_new(device)),
             Cell::new(ways.join(" "), Tone::Faint),
-        ];
-        table.row(cells.into_iter().zip(&shown).filter(|(_, shown)| **shown).map(|(cell, _)| cell).collect());
+            tells(Field::Label).into(),
+            tells(Field::Firmware).into(),
+            node.map(universes::data).unwrap_or_default().into(),
+            tells(Field::Mask).into(),
+        ]);
     }
     table
 }

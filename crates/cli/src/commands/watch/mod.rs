@@ -113,7 +113,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     let mut watch = Watch::new(plan(args, &session));
     if out.is_live() && !args.lines && !out.is_json() {
-        eyes.push(Box::new(Screen::open(&session, out.paint())?));
+        eyes.push(Box::new(Screen::open(&session, out)?));
     } else {
         eyes.push(Box::new(lines::Lines::default()));
     }

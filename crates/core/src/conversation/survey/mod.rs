@@ -8,6 +8,7 @@
 //! takes the whole time, so that strangers are seen too.
 
 mod art_net;
+mod echo_times;
 mod events;
 mod plan;
 mod retries;
@@ -15,7 +16,7 @@ mod returns;
 mod single;
 mod sweep;
 
-use std::collections::{HashSet, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
@@ -29,6 +30,7 @@ use crate::family::{self, Asker};
 use crate::sheet::SheetNode;
 
 use art_net::Calls;
+use echo_times::EchoTimes;
 use retries::Retries;
 use returns::Returns;
 use sweep::Sweep;
@@ -69,6 +71,7 @@ pub struct Survey {
     askers: Vec<Box<dyn Asker>>,
     sweep: Sweep,
     echoes: Retries<Whom>,
+    echo_times: EchoTimes,
     returns: Returns,
     neighbours_at: Duration,
     look_at: Duration,
@@ -102,6 +105,7 @@ impl Survey {
             census: Census::default(),
             events: VecDeque::new(),
             echoes: Retries::new(ECHOES, ECHO_EVERY, MOST_ECHOES),
+            echo_times: EchoTimes::default(),
             neighbours_at: Duration::ZERO,
             look_at: REPLY_TIME,
             seen: 0,
@@ -124,6 +128,12 @@ impl Survey {
     #[must_use]
     pub fn into_census(self) -> Census {
         self.census
+    }
+
+    /// How long the quickest answer to an echo took, by address; of those it was asked of.
+    #[must_use]
+    pub const fn echo_times(&self) -> &HashMap<Ipv4Addr, Duration> {
+        self.echo_times.all()
     }
 
     /// What it was told to do.
@@ -382,6 +392,7 @@ impl Conversation for Survey {
     type Event = SurveyEvent;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
+        self.echo_times.tick(now);
         match heard {
             // Where frames are heard, every datagram is among them.
             Heard::Datagram(_) if self.plan.vantage.means.frames => {}
@@ -390,6 +401,9 @@ impl Conversation for Survey {
                 self.read(now, sighting);
             }
             Heard::Frame(frame) => {
+                if let Some((_, from, number)) = self.plan.vantage.echo_answer(frame) {
+                    self.echo_times.answered(from, number);
+                }
                 if let Ok(packet) = Packet::parse(frame) {
                     self.hear_packet(now, &packet);
                 }
@@ -401,7 +415,8 @@ impl Conversation for Survey {
             }
             Heard::Link(link, news) => self.hear_link(now, *link, *news),
             Heard::Page(link, page) => self.hear_page(now, *link, *page),
-            Heard::Echo { from, .. } => {
+            Heard::Echo { from, number } => {
+                self.echo_times.answered(*from, *number);
                 self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });
             }
             Heard::Neighbours(table) => {
@@ -421,7 +436,9 @@ impl Conversation for Survey {
     }
 
     fn next_send(&mut self) -> Option<Outgoing> {
-        self.outbox.next()
+        let outgoing = self.outbox.next()?;
+        self.echo_times.leaves(&outgoing);
+        Some(outgoing)
     }
 
     fn wake_at(&self) -> Option<Duration> {
@@ -445,6 +462,7 @@ impl Conversation for Survey {
     }
 
     fn wake(&mut self, now: Duration) {
+        self.echo_times.tick(now);
         self.work(now);
         if self.look_at <= now {
             self.look_at = now + LOOK_EVERY;

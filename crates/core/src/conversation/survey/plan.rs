@@ -33,6 +33,8 @@ pub struct SurveyPlan {
     pub ask_settings: bool,
     /// Who is asked one by one.
     pub concern: Concern,
+    /// Whether each of them is asked for an echo though it was heard otherwise, to see how long it takes.
+    pub times_echoes: bool,
     /// Addresses to ask first: the sheet's, those of earlier censuses, factory settings.
     pub likely: Vec<Ipv4Addr>,
     /// Addresses to ask one by one.
@@ -166,6 +168,7 @@ impl SurveyPlan {
             sheet: expected,
             ask_settings,
             concern: Concern::Everybody,
+            times_echoes: false,
             likely: Vec::new(),
             ranges: Vec::new(),
             calls: Vec::new(),

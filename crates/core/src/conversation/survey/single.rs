@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use super::Survey;
-use crate::census::Sighting;
+use crate::census::{Sighting, Told};
 use crate::conversation::Outgoing;
 
 impl Survey {
@@ -22,7 +22,8 @@ impl Survey {
             // Everybody is asked who has the address: whoever shares it answers too.
             self.knock(sighting.from);
         }
-        if sighting.to_us {
+        // Who is to be timed is asked though it was heard already.
+        if sighting.to_us && (!self.plan.times_echoes || matches!(sighting.told, Told::Echo)) {
             self.echoes.answered(whom);
         }
     }
@@ -51,9 +52,10 @@ impl Survey {
     }
 
     pub(super) fn ask_echoes(&mut self, now: Duration) {
-        while let Some(((address, mac), _)) = self.echoes.next(now) {
+        while let Some(((address, mac), nth)) = self.echoes.next(now) {
             // Its MAC address comes with the answer to the question who has it.
-            match self.plan.vantage.echo(address, mac, 1) {
+            let number = u16::try_from(nth).unwrap_or(u16::MAX);
+            match self.plan.vantage.echo(address, mac, number) {
                 Some(asks) => self.outbox.send_in_turn(asks),
                 None => self.knock(address),
             }

@@ -24,9 +24,9 @@ use ratatui::widgets::Paragraph;
 
 use super::{Eye, lines};
 use crate::failure::Failure;
-use crate::output::{Look, Out, Paint, Screen as Terminal, Tone};
+use crate::output::{Look, Out, Screen as Terminal, Tone};
 use crate::session::Session;
-use devices::Order;
+use devices::{Column, Order};
 
 /// How often it is drawn anew where nothing happens.
 const DRAW_EVERY: Duration = Duration::from_millis(500);
@@ -69,6 +69,8 @@ struct View {
     look: Look,
     page: Page,
     order: Order,
+    /// The places of the columns that were chosen for the devices.
+    columns: Option<Vec<usize>>,
     filter: String,
     typing: bool,
     /// Which row is chosen, from 0.
@@ -88,6 +90,7 @@ impl View {
             look,
             page: Page::Devices,
             order: Order::Worst,
+            columns: None,
             filter: String::new(),
             typing: false,
             row: 0,
@@ -253,10 +256,11 @@ pub(super) struct Screen {
 }
 
 impl Screen {
-    pub(super) fn open(session: &Session, paint: Paint) -> Result<Self, Failure> {
+    pub(super) fn open(session: &Session, out: &mut Out) -> Result<Self, Failure> {
         let own: Vec<String> = session.seats().iter().map(|seat| seat.own.to_string()).collect();
         let place = format!("{} {}", session.adapter(), own.join(" "));
-        let view = View::new(place, session.subnets(), crate::clock::now(), Look(paint));
+        let mut view = View::new(place, session.subnets(), crate::clock::now(), Look(out.paint()));
+        view.columns = out.columns_among(&Column::ALL.map(Column::heading));
         let (terminal, adapter) = (Terminal::open()?, session.adapter().to_owned());
         Ok(Self { terminal, view, adapter, drawn_at: None, changed: true, flashing: None })
     }

@@ -11,7 +11,7 @@ use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use rstest::rstest;
 
-use super::{Look, Press, View};
+use super::{Column, Look, Press, View};
 use crate::output::Paint;
 
 const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
@@ -91,6 +91,16 @@ fn press(view: &mut View, watch: &Watch, keys: &str) -> Press {
         key => KeyCode::Char(key),
     };
     keys.chars().fold(Press::Nothing, |_, key| view.press(KeyEvent::new(code(key), KeyModifiers::NONE), watch))
+}
+
+#[test]
+fn the_columns_are_those_that_were_chosen() {
+    let ((watch, now), mut view) = (watched(3), view());
+    view.columns = Some(vec![Column::Mac as usize, Column::Device as usize]);
+    let lines = drawn(&view, &watch, now, (80, 24));
+    let head = lines.iter().position(|line| line.starts_with("MAC")).unwrap_or_else(|| panic!("{lines:#?}"));
+    assert_eq!(lines[head].split_whitespace().collect::<Vec<_>>(), ["MAC", "device"]);
+    assert!(lines[head + 1].starts_with("02:"), "{lines:#?}");
 }
 
 #[rstest]
