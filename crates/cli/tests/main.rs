@@ -11,6 +11,7 @@ mod around;
 mod check;
 mod codes;
 mod demo;
+mod faults;
 mod firmware;
 mod guided;
 mod handover;

@@ -33,6 +33,9 @@ const SOURCE: &str = "sacn = { name = \"desk-two\", universes = [7] }";
 #[case::a_source(device("desk", 3, "10.40.1.50", SOURCE), "desk-two (02:4f:4c:00:00:03)")]
 #[case::a_gateway(node("quay-south", 4, "10.40.1.50", ""), "quay-south (02:4d:42:00:20:04)")]
 fn nobody_gets_an_address_that_somebody_has(#[case] holder: String, #[case] named: &str) {
+    if !has("arping") {
+        return;
+    }
     let script = "deft-lantern set quay-north --address 10.40.1.50 --yes; echo code $?; \
                   arping -c 2 -I rig0 10.40.1.100 | grep -ci 'from 10.40.1.100'; ls *.log.jsonl 2>/dev/null";
     let Some(said) = on_scene(&scene(&holder), script) else { return };
@@ -220,6 +223,9 @@ fn targets_of_llrp_are_found_in_any_subnet() {
 /// One in a foreign subnet, one without an address, two at one: the sheet is made true by LLRP, and really is.
 #[test]
 fn targets_of_llrp_are_brought_home_and_read_back() {
+    if !has("arping") {
+        return;
+    }
     let targets: String =
         [(1, "192.168.7.9", ""), (2, "0.0.0.0", ""), (3, "10.40.1.9", ""), (4, "10.40.1.9", "ignores-apply")]
             .iter()

@@ -202,8 +202,18 @@ pub(crate) fn on_harbour(script: &str) -> Option<Said> {
 
 /// The same beside the nodes and devices of a scene.
 pub(crate) fn on_scene(scene: &str, script: &str) -> Option<Said> {
-    let folder = Folder::new();
     let _others = beside_others();
+    beside_scene(scene, script)
+}
+
+/// The same beside so many that they need the processors for themselves.
+pub(crate) fn on_scene_alone(scene: &str, script: &str) -> Option<Said> {
+    let _alone = alone();
+    beside_scene(scene, script)
+}
+
+fn beside_scene(scene: &str, script: &str) -> Option<Said> {
+    let folder = Folder::new();
     folder.write("test.scene.toml", scene);
     let path = folder.path("test.scene.toml").display().to_string();
     beside(&["demo", "--ground", "segment", "--stay", "--scene", &path], script)

@@ -44,7 +44,7 @@ pub use page::{FoundPort, Page};
 pub use report::report_counter;
 pub use service::Service;
 pub use sighting::{Levels, Sighting, Told};
-pub(crate) use source::{Sender, Senders, by_universe, sent_before, sent_beside, sent_by};
+pub(crate) use source::{Beside, Sender, Senders, by_universe, sent_before, sent_beside, sent_by};
 pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;

@@ -157,17 +157,38 @@ pub(crate) fn sent_before<'s, 'a>(
     senders.get(&address)?.iter().find(known)
 }
 
-/// The universe beside this one that is sent by this protocol for nobody: one side counts from 0, the other from 1.
+/// A row of universes that is sent one beside what is waited for: one side counts from 0, the other from 1.
+#[derive(Debug)]
+pub(crate) struct Beside<'s, 'a> {
+    /// The universe that is sent next to the one that is waited for.
+    pub(crate) first: PortAddress,
+    /// The end of the row, which is sent for nobody; the same where only one is.
+    pub(crate) last: PortAddress,
+    /// Who sends it.
+    pub(crate) sender: &'s Sender<'a>,
+}
+
+/// The row beside this universe that one source sends by this protocol, where its end is for nobody.
 pub(crate) fn sent_beside<'s, 'a>(
     senders: &'s Senders<'a>,
     address: PortAddress,
     protocol: Protocol,
     is_for_somebody: impl Fn(PortAddress) -> bool,
-) -> Option<(PortAddress, &'s Sender<'a>)> {
-    [-1, 1].into_iter().find_map(|by| {
-        let beside = address.shifted(by).filter(|beside| !is_for_somebody(*beside))?;
-        Some((beside, sent_by(senders, beside, protocol)?))
-    })
+) -> Option<Beside<'s, 'a>> {
+    let row = |by: i32| {
+        let first = address.shifted(by)?;
+        let sender = sent_by(senders, first, protocol)?;
+        let sends = |at: &PortAddress| {
+            let same = |one: &Sender<'_>| std::ptr::eq(one.source, sender.source);
+            senders.get(at).is_some_and(|all| all.iter().any(same))
+        };
+        let mut last = first;
+        while is_for_somebody(last) {
+            last = last.shifted(by).filter(sends)?;
+        }
+        Some(Beside { first, last, sender })
+    };
+    [-1, 1].into_iter().filter_map(row).min_by_key(|beside| beside.first.flat().abs_diff(beside.last.flat()))
 }
 
 /// How a source is known again.

@@ -129,18 +129,21 @@ pub struct Everybody<'a> {
 pub fn held_addresses(sheet: &RigSheet, devices: &[Device]) -> Vec<Finding> {
     let planned: HashMap<Ipv4Addr, &SheetNode> =
         sheet.nodes.iter().filter_map(|node| Some((node.fixed_address()?, node))).collect();
-    let holds = devices.iter().flat_map(|device| device.addresses.iter().map(move |address| (device, address)));
+    let holds = || devices.iter().flat_map(|device| device.addresses.iter().map(move |address| (device, address)));
+    // Where its own node has it too, two have it, which is told as that.
+    let is_held_by =
+        |mac, at: &Ipv4Addr| holds().any(|(device, address)| address == at && device.mac == Some(mac));
     let finding = |(device, address): (&Device, &Ipv4Addr)| {
         let node = planned.get(address)?;
         let own = node.mac.as_ref()?.value;
-        let other = device.mac.filter(|mac| *mac != own)?;
+        let other = device.mac.filter(|mac| *mac != own && !is_held_by(own, address))?;
         let name = &node.name.value;
         let holder = if device.name.is_empty() { other.to_string() } else { format!("{} ({other})", device.name) };
         let what = format!("{address}, planned for {name} ({own}), is held by {holder}");
         let remedy = format!("give {holder} another address, or plan another one for {name}");
         Some(HELD.finding(what, remedy).at(sheet, node.address.span, format!("planned for {name}")))
     };
-    holds.filter_map(finding).collect()
+    holds().filter_map(finding).collect()
 }
 
 /// Compares every node of the sheet with the Art-Net nodes of a census.

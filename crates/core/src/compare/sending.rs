@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::time::Duration;
 
 use super::{Comparison, State};
-use crate::census::{Census, FoundPort, Sender, Senders, by_universe, sent_before, sent_beside};
+use crate::census::{Beside, Census, FoundPort, Sender, Senders, by_universe, sent_before, sent_beside};
 use crate::clash::named;
 use crate::clash::senders::{self, Listener, runs, shift};
 use crate::finding::{Finding, Rule, Severity};
@@ -102,8 +102,9 @@ pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &C
             findings.extend(sides.other_protocol(one).or_else(|| sides.one_beside(one)));
             findings.extend(sides.lost(one));
         }
-        findings.extend(sides.unsent());
-        findings.extend(sides.unplanned());
+        let shifted = sides.shifted();
+        findings.extend(sides.unsent(&shifted));
+        findings.extend(sides.unplanned(&shifted));
     }
     for one in &sides.listeners {
         findings.extend(sides.more_sources(one));
@@ -174,35 +175,47 @@ impl Sides<'_> {
             listener.universe,
             other.source.title()
         );
+        let address = listener.universe.port_address()?;
         let remedy = format!(
-            "deft-lantern set {} --port {} --protocol {}, or let the source send {ours}",
+            "let the source send {ours}, or write out = \"{}\" on the sheet and apply it: deft-lantern why {}",
+            other.source.universe(address.flat()).unwrap_or(listener.universe),
             listener.node.name.value,
-            listener.port.number.value,
-            theirs.word()
         );
         Some(OTHER_PROTOCOL.finding(what, remedy).at(self.sheet, listener.port.universe.span, ours.to_string()))
     }
 
-    /// A port waits for what nobody sends, and the universe beside it is sent for nobody.
-    fn one_beside(&self, listener: &Listener<'_>) -> Option<Finding> {
+    /// A port waits for what nobody sends, and a row beside it is sent, the end of it for nobody.
+    fn beside(&self, listener: &Listener<'_>) -> Option<Beside<'_, '_>> {
         let address = listener.universe.port_address()?;
         if self.is_fed(listener) != Some(false) || self.live.contains_key(&address) {
             return None;
         }
-        let is_known = |beside| self.is_known(beside);
-        let (beside, one) = sent_beside(&self.live, address, listener.protocol(), is_known)?;
+        sent_beside(&self.live, address, listener.protocol(), |beside| self.is_known(beside))
+    }
+
+    fn one_beside(&self, listener: &Listener<'_>) -> Option<Finding> {
+        let Beside { first, last, sender } = self.beside(listener)?;
+        let sends = match first == last {
+            true => format!("{first}, which nobody waits for"),
+            false => format!("{first} to {last}, all one beside the plan"),
+        };
+        let source = sender.source.title();
         let what = format!(
-            "{} waits for {}, which nobody sends; {} sends {beside}, which nobody waits for",
+            "{} waits for {}, which nobody sends; {source} sends {sends}",
             listener.title(),
-            listener.universe,
-            one.source.title()
+            listener.universe
         );
         let remedy = format!(
-            "shift the patch of {} by one, or the port: deft-lantern why {}",
-            one.source.title(),
+            "shift the patch of {source} by one, or the port: deft-lantern why {}",
             listener.node.name.value
         );
         Some(OFF_BY_ONE.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned"))
+    }
+
+    /// The universes that are unsent, or sent for nobody, because they lie one beside the plan.
+    fn shifted(&self) -> HashSet<PortAddress> {
+        let both = |one: &Listener<'_>| Some([one.universe.port_address()?, self.beside(one)?.last]);
+        self.listeners.iter().filter_map(both).flatten().collect()
     }
 
     /// What is sent, by the protocol that the port takes, and by the port's own word does not come to it.
@@ -240,7 +253,7 @@ impl Sides<'_> {
     }
 
     /// One finding for each planned sender: a desk that is off would drown the rest.
-    fn unsent(&self) -> Vec<Finding> {
+    fn unsent(&self, told: &HashSet<PortAddress>) -> Vec<Finding> {
         // A universe that any port says it gets is sent.
         let mut silent: BTreeMap<PortAddress, Vec<&Listener<'_>>> = BTreeMap::new();
         let mut arrives: HashSet<PortAddress> = self.live.keys().copied().collect();
@@ -253,7 +266,7 @@ impl Sides<'_> {
                 None => {}
             }
         }
-        silent.retain(|address, _| !arrives.contains(address));
+        silent.retain(|address, _| !arrives.contains(address) && !told.contains(address));
         let mut by_sender: BTreeMap<&str, (Span, BTreeSet<PortAddress>)> = BTreeMap::new();
         for address in silent.keys() {
             for sender in self.planned.get(address).into_iter().flatten() {
@@ -276,12 +289,13 @@ impl Sides<'_> {
     }
 
     /// One finding for each source, where the sheet names the sources that it means.
-    fn unplanned(&self) -> Vec<Finding> {
+    fn unplanned(&self, told: &HashSet<PortAddress>) -> Vec<Finding> {
         if self.sheet.sources.is_empty() {
             return Vec::new();
         }
         let mut by_source: BTreeMap<(String, Protocol), Vec<PortAddress>> = BTreeMap::new();
-        for (address, all) in self.live.iter().filter(|(address, _)| !self.is_known(**address)) {
+        let is_news = |address: &PortAddress| !self.is_known(*address) && !told.contains(address);
+        for (address, all) in self.live.iter().filter(|(address, _)| is_news(address)) {
             for one in all {
                 by_source.entry((one.source.title(), one.source.protocol)).or_default().push(*address);
             }

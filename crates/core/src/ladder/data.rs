@@ -3,8 +3,8 @@
 use std::collections::HashSet;
 use std::time::Duration;
 
-use crate::census::{FoundPort, Source, by_universe, sent_before, sent_beside, sent_by};
-use crate::clash::senders::{listeners, senders};
+use crate::census::{Beside, FoundPort, Source, by_universe, sent_before, sent_beside, sent_by};
+use crate::clash::senders::{Listener, listeners, senders};
 use crate::compare::{State, compare_all};
 use crate::facts::Difference;
 use crate::universe::PortAddress;
@@ -62,21 +62,38 @@ pub(super) fn patch(at: &Circumstances<'_>) -> Step {
                 other.title(),
                 other.protocol
             );
-            let word = other.protocol.word();
-            let remedy = format!("deft-lantern set {} --port {number} --protocol {word}", at.address);
+            let remedy = match on_sheet(at, *number) {
+                // Set otherwise than planned, it would only be wrong in another way.
+                Some((node, file)) => format!(
+                    "let the source send {}; or write out = \"{}\" at port {number} of {node} on the sheet, then: deft-lantern apply {file} --node {node}",
+                    port.protocol,
+                    other.universe(address.flat()).unwrap_or(universe),
+                ),
+                None => {
+                    format!("deft-lantern set {} --port {number} --protocol {}", at.address, other.protocol.word())
+                }
+            };
             return Step::broken(BY_OTHER_PROTOCOL.finding(what, remedy));
         }
         let is_for_somebody = |beside| planned.contains_key(&beside) || wanted.contains(&beside);
-        if let Some((beside, one)) = sent_beside(&sent, address, port.protocol, is_for_somebody) {
-            let beside = port.in_notation(beside);
+        if let Some(Beside { first, last, sender }) = sent_beside(&sent, address, port.protocol, is_for_somebody) {
+            let beside = port.in_notation(first);
+            let row = match first == last {
+                true => beside.to_string(),
+                false => format!("{beside} to {}", port.in_notation(last)),
+            };
             let what = format!(
-                "port {number} waits for {universe}, which nobody sends; {} sends {beside}",
-                one.source.title()
+                "port {number} waits for {universe}, which nobody sends; {} sends {row}",
+                sender.source.title()
             );
-            let remedy = format!(
-                "shift the patch of the source by one, or: deft-lantern set {} --port {number} --universe '{beside}'",
-                at.address
-            );
+            let by = if first > address { "+1" } else { "-1" };
+            let command = match on_sheet(at, *number) {
+                Some((node, file)) => format!(
+                    "deft-lantern sheet renumber {by} --ports --within '{universe}'; then: deft-lantern apply {file} --node {node}"
+                ),
+                None => format!("deft-lantern set {} --port {number} --universe '{beside}'", at.address),
+            };
+            let remedy = format!("shift the patch of the source by one, or: {command}");
             return Step::broken(ONE_BESIDE.finding(what, remedy));
         }
         if let Some(senders) = planned.get(&address) {
@@ -92,6 +109,13 @@ pub(super) fn patch(at: &Circumstances<'_>) -> Step {
     }
     let as_planned = if at.planned.is_some() { "as planned" } else { "as it tells; it is on no sheet" };
     Step::Holds(format!("{} outputs are patched {as_planned}", outputs.len()))
+}
+
+/// What the sheet calls it where it plans this port, and the sheet's file.
+fn on_sheet<'a>(at: &Circumstances<'a>, number: u32) -> Option<(&'a str, &'a str)> {
+    let ((sheet, file), planned) = (at.sheet?, at.planned?);
+    let is_it = |one: &Listener<'_>| std::ptr::eq(one.node, planned) && one.port.number.value == number;
+    listeners(sheet).iter().any(is_it).then_some((planned.name.value.as_str(), file))
 }
 
 /// Where the sheet wants it otherwise than it tells.

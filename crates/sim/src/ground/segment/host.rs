@@ -20,7 +20,7 @@ use crate::party::Party;
 use crate::{Destination, Speech};
 
 /// Room for the questions of a moment; more get lost, as on a real node.
-const QUESTIONS: usize = 16;
+const QUESTIONS: usize = 64;
 const LONGEST_FRAME: usize = 1514;
 /// How many connections a port takes at a time, and how much waits on each.
 const CONNECTIONS: usize = 3;
@@ -186,7 +186,7 @@ impl Host {
                 self.claim();
             }
         }
-        self.speak();
+        self.speak(moment);
         self.talk(now);
         self.defend(now);
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
@@ -271,16 +271,16 @@ impl Host {
         }
     }
 
-    fn speak(&mut self) {
+    fn speak(&mut self, moment: Instant) {
         while let Some(said) = self.party.next() {
             match said {
-                Utterance::Speech(speech) => self.send(&speech),
+                Utterance::Speech(speech) => self.send(moment, &speech),
                 Utterance::Frame(frame) => self.socket.said.push_back(frame),
             }
         }
     }
 
-    fn send(&mut self, speech: &Speech) {
+    fn send(&mut self, moment: Instant, speech: &Speech) {
         let (address, mask, _) = self.settings;
         let local = |to: Ipv4Addr| (to.to_bits() ^ address.to_bits()) & mask.to_bits() == 0;
         let to = match speech.to {
@@ -292,6 +292,10 @@ impl Host {
             Destination::Broadcast(to) => SocketAddrV4::new(to, PORT),
         };
         let Some((_, handle)) = self.ports.iter().find(|(port, _)| *port == speech.port) else { return };
+        // A desk with many universes says more at once than there is room for.
+        if !self.sockets.get::<udp::Socket<'_>>(*handle).can_send() {
+            self.stack.poll(moment, &mut self.socket, &mut self.sockets);
+        }
         let udp = self.sockets.get_mut::<udp::Socket<'_>>(*handle);
         udp.send_slice(&speech.bytes, (*to.ip(), to.port())).unwrap_or(());
     }
