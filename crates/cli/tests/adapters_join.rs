@@ -238,6 +238,7 @@ fn advice_leads_to_three_subnets_side_by_side_and_back() {
     said.line(&["10.40.2.100  take 10.40.0.49/16 on rig0, no gateway"]);
     said.line(&["169.254.3.4  take 169.254.255.254/16 on rig0, no gateway"]);
     said.line(&["why", "10.40.0.0/16 is the sheet's network lights; kept free in lights"]);
+    said.line(&["all of them  no one mask is wide enough"]);
     assert_eq!(said.out.matches("nobody answers for it by ARP").count(), 3);
     assert!(said.notes.contains("inside a subnet no gateway is needed"), "{}", said.notes);
     let answered: Vec<&str> = said.out.lines().filter(|line| line.starts_with("echo ")).collect();

@@ -10,6 +10,7 @@ use crate::support::Folder;
 #[case(&["adapters", "advise", "--help"], "help_adapters_advise")]
 #[case(&["adapters", "join", "--help"], "help_adapters_join")]
 #[case(&["adapters", "dhcp", "--help"], "help_adapters_dhcp")]
+#[case(&["adapters", "neighbours", "--help"], "help_adapters_neighbours")]
 #[case(&["adapters", "label", "--help"], "help_adapters_label")]
 #[case(&["adapters", "prefer", "--help"], "help_adapters_prefer")]
 #[case(&["adapters", "preset", "--help"], "help_adapters_preset")]

@@ -4,6 +4,7 @@
 
 mod adapters;
 mod adapters_join;
+mod adapters_neighbours;
 mod adapters_presets_dhcp;
 mod address;
 mod apply_check;

@@ -35,6 +35,14 @@ pub enum NetError {
         /// Why.
         source: io::Error,
     },
+    /// The system's table of neighbours could not be read or changed.
+    #[error("the table of neighbours of {adapter} cannot be read or changed: {source}")]
+    Neighbours {
+        /// The adapter.
+        adapter: String,
+        /// Why.
+        source: io::Error,
+    },
     /// Raw frames are not to be had.
     #[error("no raw frames on {adapter}: {source}")]
     Frames {

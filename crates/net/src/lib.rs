@@ -11,6 +11,7 @@ mod driver;
 mod error;
 mod fetch;
 mod links;
+mod neighbours;
 mod station;
 mod system;
 
@@ -19,4 +20,5 @@ pub use capture::{Capture, CaptureError, Damage, Recorder, replay};
 pub use computer::{computer, drops_foreign};
 pub use driver::{Traffic, run};
 pub use error::NetError;
+pub use neighbours::{drop_neighbour, neighbour_table, pin_neighbour};
 pub use station::{Lack, Station, Wants};

@@ -104,6 +104,34 @@ impl Target {
     }
 }
 
+/// The narrowest subnet that all these targets lie in: with its mask one address reaches them all. `None` where it would reach over
+/// more than a network of private addresses has (RFC 1918), or there is only one target.
+#[must_use]
+pub fn one_for_all(targets: &[Target]) -> Option<Subnet> {
+    let [_, _, ..] = targets else { return None };
+    let ends = || targets.iter().flat_map(|target| [target.range.first(), target.range.last()]);
+    let (first, last) = (ends().min()?, ends().max()?);
+    // Neither of them may be its network or its broadcast address.
+    (8..=30)
+        .rev()
+        .filter_map(Mask::from_prefix)
+        .map(|mask| Subnet::around(first, mask))
+        .find(|subnet| {
+            let is_host = |address| subnet.role(address) == Role::Host;
+            let is_single = |target: &Target| target.single().is_some();
+            subnet.contains(last)
+                && targets.iter().filter(|target| is_single(target)).all(|target| is_host(target.range.first()))
+        })
+        .filter(|subnet| is_private(*subnet))
+}
+
+/// Whether the whole of it is for private use (RFC 1918, section 3) or link-local (RFC 3927).
+fn is_private(subnet: Subnet) -> bool {
+    let (first, last) = (subnet.network(), subnet.broadcast());
+    [first, last].iter().all(|end| end.is_private() || end.is_link_local())
+        && first.octets()[0] == last.octets()[0]
+}
+
 /// Advises how to reach `target`.
 ///
 /// # Errors

@@ -6,6 +6,7 @@ mod join;
 mod judge;
 mod lasting;
 mod state;
+mod table;
 
 use std::net::{IpAddr, Ipv4Addr};
 
@@ -16,7 +17,7 @@ use crate::address::Subnet;
 use crate::finding::Rule;
 use crate::{Said, as_text};
 
-pub use advise::{Advice, AdviseError, Known, MISBELIEFS, Target, advise};
+pub use advise::{Advice, AdviseError, Known, MISBELIEFS, Target, advise, one_for_all};
 pub use choose::{Choice, ChooseError, choose, unknown};
 pub use join::{
     WantedOwn, against_joining, against_lease, beside_joining, choose_cable, duplicate_finding, joined,
@@ -25,6 +26,7 @@ pub use join::{
 pub use judge::{judge, rivals_of};
 pub use lasting::{Keeper, lasting};
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};
+pub use table::{Entry, Held, Planned};
 
 /// Every rule about this computer.
 pub(crate) fn rules() -> Vec<&'static Rule> {

@@ -256,3 +256,16 @@ fn addresses_come_beside_or_instead() {
     let instead = joined(&now, &[wanted("192.168.0.7/24")], "show", true);
     assert_eq!((instead.addresses.len(), moves(&now, &instead).len()), (1, 2));
 }
+
+#[rstest]
+#[case::two_halves(&["10.40.2.100", "10.41.3.4"], Some("10.40.0.0/15"))]
+#[case::ranges(&["10.40.1.0/24", "10.40.2.5"], Some("10.40.0.0/22"))]
+#[case::neighbours(&["192.168.1.9", "192.168.1.10"], Some("192.168.1.8/30"))]
+#[case::not_its_own_ends(&["192.168.1.7", "192.168.1.8"], Some("192.168.1.0/28"))]
+#[case::far_apart(&["10.40.2.100", "192.168.0.5"], None)]
+#[case::over_public_ones(&["172.16.0.5", "172.32.0.5"], None)]
+#[case::a_single_one(&["10.40.2.100"], None)]
+fn one_mask_reaches_all_where_they_are_near(#[case] targets: &[&str], #[case] subnet: Option<&str>) {
+    let targets: Vec<Target> = targets.iter().map(|text| Target::read(text).unwrap()).collect();
+    assert_eq!(one_for_all(&targets).map(|subnet| subnet.to_string()).as_deref(), subnet);
+}

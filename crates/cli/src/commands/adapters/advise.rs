@@ -3,7 +3,8 @@
 use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 
-use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise, choose};
+use lantern_core::adapter::{Advice, Computer, Known, MISBELIEFS, Target, WantedOwn, advise, choose, one_for_all};
+use lantern_core::address::Subnet;
 use lantern_core::census::{Census, Way, Ways};
 use lantern_core::conversation::{Claim, Means, Reach, Vantage};
 use lantern_net::{Station, Wants, missing_rights};
@@ -55,6 +56,8 @@ struct Line {
 struct Answer {
     format: u32,
     advice: Vec<Line>,
+    /// The narrowest subnet that has all targets, where there are several and one mask is wide enough.
+    one_for_all: Option<String>,
 }
 
 /// Runs it.
@@ -64,18 +67,23 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let seen: Vec<Ipv4Addr> = census.iter().flat_map(Census::nodes).map(|node| node.address).collect();
     let known = Known { sheet: sheet.as_ref().map(|f| &f.sheet), seen: &seen, adapter: args.adapter.as_deref() };
     let computer = computer()?;
-    let mut advice = Vec::new();
+    let mut all = Vec::new();
     for text in &args.targets {
-        for target in targets(text, census.as_ref())? {
-            advice.push(line(&computer, &target, &known, out)?);
-        }
+        all.extend(targets(text, census.as_ref())?);
     }
+    let advice: Vec<Line> =
+        all.iter().map(|target| line(&computer, target, &known, out)).collect::<Result<_, _>>()?;
+    let several = advice.iter().filter(|line| line.command.is_some()).count() > 1;
+    let one_for_all = one_for_all(&all).filter(|_| several);
     if out.is_json() {
-        out.object(&Answer { format: 1, advice })?;
+        out.object(&Answer { format: 1, advice, one_for_all: one_for_all.map(|subnet| subnet.to_string()) })?;
         return Ok(Exit::Fine);
     }
     for line in &advice {
         tell(line, out)?;
+    }
+    if several {
+        for_all(one_for_all, out)?;
     }
     if advice.iter().any(|line| line.command.is_some()) {
         out.note("")?;
@@ -180,6 +188,23 @@ fn first_free(
         }
     }
     Err(Failure::Call(format!("somebody holds each of the {} addresses that seemed free", proposals.len())))
+}
+
+/// Whether one address with a wider mask would do.
+fn for_all(subnet: Option<Subnet>, out: &mut Out) -> Result<(), Failure> {
+    let text = match subnet {
+        Some(subnet) => format!(
+            "all of them  lie in {subnet}, mask {}: one address with that mask reaches them all, and of them answers whoever has as \
+             wide a mask itself: deft-lantern adapters advise {subnet}",
+            subnet.mask().dotted()
+        ),
+        None => {
+            "all of them  no one mask is wide enough for them and no wider than private addresses reach: take an \
+                 address for each"
+                .to_owned()
+        }
+    };
+    Ok(out.line(&wrapped(&text, out.width(), 13))?)
 }
 
 fn tell(line: &Line, out: &mut Out) -> Result<(), Failure> {

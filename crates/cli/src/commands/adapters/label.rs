@@ -56,7 +56,7 @@ pub(super) fn prefer(args: &PreferArgs) -> Result<Exit, Failure> {
     Ok(Exit::Fine)
 }
 
-fn called<'a>(computer: &'a Computer, wanted: &str) -> Result<&'a Adapter, ChooseError> {
+pub(super) fn called<'a>(computer: &'a Computer, wanted: &str) -> Result<&'a Adapter, ChooseError> {
     let found = computer.adapters.iter().find(|adapter| adapter.is_called(wanted));
     found.ok_or_else(|| unknown(&computer.adapters, wanted))
 }

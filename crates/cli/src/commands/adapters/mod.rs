@@ -8,6 +8,7 @@ mod kept;
 mod label;
 mod list;
 pub(crate) mod meanwhile;
+mod neighbours;
 mod preset;
 mod restore;
 mod taking;
@@ -35,6 +36,7 @@ enum Command {
     Advise(advise::Args),
     Join(join::Args),
     Dhcp(dhcp::Args),
+    Neighbours(neighbours::Args),
     Label(label::LabelArgs),
     Prefer(label::PreferArgs),
     #[command(subcommand)]
@@ -49,6 +51,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Some(Command::Advise(args)) => advise::run(args, out),
         Some(Command::Join(args)) => join::run(args, out),
         Some(Command::Dhcp(args)) => dhcp::run(args, out),
+        Some(Command::Neighbours(args)) => neighbours::run(args, out),
         Some(Command::Label(args)) => label::label(args),
         Some(Command::Prefer(args)) => label::prefer(args),
         Some(Command::Preset(command)) => preset::run(command, out),

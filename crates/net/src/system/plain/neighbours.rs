@@ -1,8 +1,25 @@
 //! Other systems: the table of neighbours is not read.
 
+use std::io;
+use std::net::Ipv4Addr;
+
+use lantern_core::MacAddress;
+use lantern_core::adapter::Entry;
 use lantern_core::conversation::Neighbour;
 
 /// Nothing: the system is not asked.
 pub(crate) async fn neighbours(_adapter: &str) -> Vec<Neighbour> {
     Vec::new()
+}
+
+pub(crate) fn table(_adapter: &str) -> io::Result<Vec<Entry>> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
+pub(crate) fn drop_entry(_adapter: &str, _address: Ipv4Addr) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
+pub(crate) fn pin(_adapter: &str, _address: Ipv4Addr, _mac: MacAddress) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
 }

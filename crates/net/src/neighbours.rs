@@ -1,0 +1,39 @@
+//! The system's own table of neighbours.
+
+use std::io;
+use std::net::Ipv4Addr;
+
+use lantern_core::MacAddress;
+use lantern_core::adapter::Entry;
+
+use crate::NetError;
+use crate::system::neighbours;
+
+/// Every entry of this adapter.
+///
+/// # Errors
+/// When the system does not tell.
+pub fn neighbour_table(adapter: &str) -> Result<Vec<Entry>, NetError> {
+    neighbours::table(adapter).map_err(of(adapter))
+}
+
+/// Takes the entry of an address off, pinned or not.
+///
+/// # Errors
+/// When the system refuses.
+pub fn drop_neighbour(adapter: &str, address: Ipv4Addr) -> Result<(), NetError> {
+    neighbours::drop_entry(adapter, address).map_err(of(adapter))
+}
+
+/// Writes an entry that is never asked about again.
+///
+/// # Errors
+/// When the system refuses.
+pub fn pin_neighbour(adapter: &str, address: Ipv4Addr, mac: MacAddress) -> Result<(), NetError> {
+    neighbours::pin(adapter, address, mac).map_err(of(adapter))
+}
+
+fn of(adapter: &str) -> impl FnOnce(io::Error) -> NetError {
+    let adapter = adapter.to_owned();
+    |source| NetError::Neighbours { adapter, source }
+}
