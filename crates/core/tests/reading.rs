@@ -256,6 +256,44 @@ fn two_sources_of_one_universe_by_art_net(#[case] sources: &str, #[case] codes: 
     assert_eq!(found.iter().map(|finding| finding.rule.code).collect::<Vec<_>>(), codes);
 }
 
+/// One universe comes out of two gateways: a note, unless the sheet says that it is meant.
+#[rstest]
+#[case::nobody_said_so("", "", "", &["W004"])]
+#[case::not_on_the_sheet_at_all("", "", "10.40.9.9", &["W004"])]
+#[case::a_splitter("splits = 2", "", "", &[])]
+#[case::a_splitter_of_others("splits = 2", "", "10.40.9.9", &["W004"])]
+#[case::a_clone("", "clone_of = \"north\"", "", &[])]
+fn several_outputs_of_one_universe(
+    #[case] port: &str,
+    #[case] node: &str,
+    #[case] second_at: &str,
+    #[case] codes: &[&str],
+) {
+    let scene: String = [("north", 1), ("south", 2)]
+        .map(|(name, number)| {
+            format!(
+                "[[node]]\nname = \"{name}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:0{number}\"\n\
+                 address = \"10.40.1.{number}\"\npages = [{{ out = [7] }}]\n"
+            )
+        })
+        .concat();
+    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{scene}")).unwrap();
+    let mut ground = ground(&scene);
+    let census = survey(&mut ground, None);
+    let second_at = if second_at.is_empty() { "10.40.1.2" } else { second_at };
+    let second_mac = if second_at == "10.40.1.2" { "02:4d:42:00:10:02" } else { "02:4d:42:00:10:99" };
+    let sheet = RigSheet::parse(&format!(
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n\
+         [[node]]\nname = \"north\"\nmac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.1\"\n[[node.port]]\nport = 1\nout = \"0:0:7\"\n{port}\n\
+         [[node]]\nname = \"other\"\nmac = \"{second_mac}\"\naddress = \"{second_at}\"\n{node}\n[[node.port]]\nport = 1\nout = \"0:0:7\"\n"
+    ))
+    .unwrap();
+    let from = Default::default();
+    let found = world_clashes(&census, &census.devices(&from), &from, Some(&sheet));
+    let of_outputs = found.iter().map(|finding| finding.rule.code).filter(|code| *code == "W004");
+    assert_eq!(of_outputs.collect::<Vec<_>>(), codes, "{found:#?}");
+}
+
 #[test]
 fn a_list_of_universes_that_did_not_come_whole_is_said() {
     let page = |page| Told::Universes { cid: Cid([1; 16]), source: "player".to_owned(), universes: vec![1], page };

@@ -8,6 +8,7 @@ mod load;
 mod names;
 mod networks;
 pub(crate) mod senders;
+mod splits;
 mod streams;
 mod universes;
 mod world;

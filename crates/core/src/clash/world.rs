@@ -6,16 +6,17 @@ use std::net::Ipv4Addr;
 use lantern_wire::art_net::ShortName;
 use lantern_wire::{MacAddress, sacn};
 
+use super::splits::{Meant, SPLIT, splits};
 use super::{MOST_NAMED, named, repeated};
+use crate::Access;
 use crate::address::{Mask, Subnet};
 use crate::census::{
-    Census, Contested, Device, DhcpServer, FoundNode, FoundPort, Sending, Source, Standing, Unit, Viewpoint,
+    Census, Contested, Device, DhcpServer, FoundNode, Sending, Source, Standing, Unit, Viewpoint,
 };
 use crate::facts::{Field, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetPort};
-use crate::universe::{PortAddress, Universe};
-use crate::{Access, Direction};
+use crate::universe::Universe;
 
 pub(super) static RULES: &[&Rule] = &[
     &TWICE,
@@ -53,12 +54,6 @@ static SAME_NAME: Rule = Rule {
     severity: Severity::Warning,
     title: "two nodes say the same name",
     why: "nobody at the desk can tell them apart",
-};
-static SPLIT: Rule = Rule {
-    code: "W004",
-    severity: Severity::Note,
-    title: "one universe on several outputs",
-    why: "fine for a splitter; otherwise a universe was typed twice",
 };
 static FLOOD: Rule = Rule {
     code: "W005",
@@ -163,7 +158,7 @@ pub fn world_clashes(
     findings.extend(rivals(census, sheet));
     findings.extend(census.sources().iter().flat_map(about_source));
     findings.extend(same_name(&nodes));
-    findings.extend(splits(&nodes));
+    findings.extend(splits(&nodes, &Meant::of(census, sheet)));
     findings.extend(dhcp_servers(census, devices));
     findings.extend(census.units().iter().filter_map(locked_out));
     findings.extend(census.units().iter().filter_map(faulty));
@@ -439,27 +434,6 @@ fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {
     repeated(with_name, |node| node.name()).into_iter().map(finding).collect()
 }
 
-/// One note for all of them: on a rig with splitters each by itself would drown the rest.
-fn splits(nodes: &[&FoundNode]) -> Option<Finding> {
-    let outputs = nodes.iter().flat_map(|node| node.ports().map(|(number, _, port)| (*node, number, *port)));
-    let outputs = outputs.filter(|(_, _, port)| port.direction == Direction::Out);
-    let several = repeated(outputs, |(_, _, port)| port.universe());
-    let described = |group: &Vec<(&FoundNode, u32, FoundPort)>| {
-        let ports = named(group.iter().map(|(node, number, _)| format!("{} port {number}", node.title())), ", ");
-        format!("{} ({ports})", group[0].2.universe())
-    };
-    let (node, number, _) = several.first()?.last()?;
-    let list = named(several.iter().map(described), "; ");
-    let remedy = match free_universe(node, *number, nodes) {
-        Some(free) => format!(
-            "where it is not meant, give a port another one, as in: deft-lantern set {} --port {number} --universe {free}",
-            node.address
-        ),
-        None => "where it is not meant, give one of the ports another universe".to_owned(),
-    };
-    Some(SPLIT.finding(format!("universes on several outputs: {list}"), remedy))
-}
-
 /// The node's name with the first number that makes it another, as long as the protocol keeps.
 fn free_name(node: &FoundNode, nodes: &[&FoundNode]) -> String {
     let name = node.name().to_string();
@@ -471,15 +445,6 @@ fn free_name(node: &FoundNode, nodes: &[&FoundNode]) -> String {
     let is_free = |wanted: &String| nodes.iter().all(|node| node.name().raw() != wanted);
     let free = numbered.take(nodes.len() + 2).find(is_free).unwrap_or_default();
     if free.contains([' ', '\\', '\'', '"', '$', '`']) { format!("'{}'", free.replace('\'', "")) } else { free }
-}
-
-/// The first universe of the port's page that comes out of no port yet: another page would move its neighbours too.
-fn free_universe(node: &FoundNode, number: u32, nodes: &[&FoundNode]) -> Option<PortAddress> {
-    let (_, port) = node.port(number)?;
-    let used: HashSet<PortAddress> =
-        nodes.iter().flat_map(|node| node.ports()).map(|(_, _, port)| port.universe).collect();
-    let page = port.universe.flat() & !0x0f;
-    (page..page + 16).filter_map(|flat| PortAddress::new(flat.into()).ok()).find(|free| !used.contains(free))
 }
 
 fn mac(node: &FoundNode) -> String {
