@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::net::Ipv4Addr;
 use std::ops::ControlFlow;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use lantern_core::ART_NET_PORT;
@@ -14,8 +14,9 @@ use lantern_core::compare::Everybody;
 use lantern_core::conversation::{Concern, Conversation, Seat, Survey, SurveyPlan, Vantage};
 use lantern_core::secret::Secrets;
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Lack, NetError, Station, Traffic, Wants, run};
+use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, run};
 
+use crate::clock;
 use crate::commands::survey::wants;
 use crate::failure::Failure;
 use crate::files::{SheetFile, own_logbook};
@@ -55,6 +56,8 @@ pub(crate) struct Session {
     station: Station,
     sheet: Option<SheetFile>,
     secrets: Secrets,
+    /// Where everything sent and heard is written down.
+    recording: Option<PathBuf>,
 }
 
 impl Where {
@@ -105,7 +108,7 @@ impl Session {
         if let Some(trouble) = trouble {
             out.note(&trouble)?;
         }
-        let session = Self { choice, computer, station, sheet, secrets };
+        let session = Self { choice, computer, station, sheet, secrets, recording: None };
         if let Some(sentence) = session.about_the_port() {
             out.note(&sentence)?;
         }
@@ -114,10 +117,38 @@ impl Session {
 
     /// Opens it anew, since what this computer has on the adapter has changed.
     pub(crate) fn open_again(self, out: &mut Out) -> Result<Self, Failure> {
-        let Self { choice, station, sheet, .. } = self;
+        let Self { choice, mut station, sheet, recording, .. } = self;
+        let recorder = station.hand_over_recorder();
         // Else the new one would find the port held by the old one.
         drop(station);
-        Self::with_sheet(Some(&choice.name), sheet, out)
+        let mut session = Self { recording, ..Self::with_sheet(Some(&choice.name), sheet, out)? };
+        if let Some(recorder) = recorder {
+            session.station.record_to(recorder);
+        }
+        Ok(session)
+    }
+
+    /// Writes down everything sent and heard from now on, in a file that is not there yet.
+    pub(crate) fn record(&mut self, path: Option<&Path>) -> Result<(), Failure> {
+        let Some(path) = path else { return Ok(()) };
+        let mac = self.adapter_facts().and_then(|adapter| adapter.mac);
+        let recorder = Recorder::create(path, self.adapter(), mac, self.seats(), clock::now().into());
+        let recorder = recorder.map_err(|source| match source.kind() {
+            std::io::ErrorKind::AlreadyExists => Failure::Exists { path: path.to_owned() },
+            _ => Failure::Write { path: path.to_owned(), source },
+        })?;
+        self.station.record_to(recorder);
+        self.recording = Some(path.to_owned());
+        Ok(())
+    }
+
+    /// Ends that, and says what was written down.
+    pub(crate) fn end_recording(&mut self, out: &mut Out) -> Result<(), Failure> {
+        if let (Some(path), Some(packets)) = (self.recording.take(), self.station.stop_recording()) {
+            let packets = packets.map_err(|source| Failure::Write { path: path.clone(), source })?;
+            out.note(&format!("recorded {packets} packets in {}", path.display()))?;
+        }
+        Ok(())
     }
 
     /// The program that holds the Art-Net port here, by name where the system tells it.
@@ -209,11 +240,6 @@ impl Session {
     /// What was opened.
     pub(crate) const fn station(&self) -> &Station {
         &self.station
-    }
-
-    /// What was opened, to be recorded.
-    pub(crate) const fn station_mut(&mut self) -> &mut Station {
-        &mut self.station
     }
 
     /// The logbook that changes of this session go into: the sheet's, or one in this folder.

@@ -187,3 +187,31 @@ fn side_settings_are_set_by_their_options() {
     set(&["--factory-network", "--dhcp"]).ended(2);
     set(&["--sacn-priority", "201"]).ended(2);
 }
+
+/// What a change said and heard is written down where that is wanted, in the order in which it was; nothing is sent where it cannot be.
+#[test]
+fn what_is_said_during_a_change_is_written_down() {
+    let rig = Rig::tidewick();
+    let set = |name: &str| rig.run(&["set", "quay-north", "--name", name, "--yes", "--record", "r.pcapng"]);
+    let said = set("quay-new").ended(0);
+    assert!(said.notes.contains("recorded ") && said.notes.contains("in r.pcapng"), "{}", said.notes);
+    let bytes = std::fs::read(rig.folder.path("r.pcapng")).unwrap();
+    let at = |opcode: [u8; 2]| {
+        let message = [b"Art-Net\0", &opcode[..]].concat();
+        let places = bytes.windows(message.len()).enumerate().filter(|(_, window)| *window == message);
+        places.map(|(place, _)| place).collect::<Vec<usize>>()
+    };
+    // A poll, the order, and the reading back after it.
+    let (polls, orders) = (at([0x00, 0x20]), at([0x00, 0x60]));
+    assert_eq!(orders.len(), 1);
+    assert!(polls.first() < orders.first() && polls.last() > orders.last(), "{polls:?} {orders:?}");
+    rig.run(&["survey", "--capture", "r.pcapng"]).line(&["quay-new", "02:4d:42:00:10:01"]);
+    let before = rig.ground.truth();
+    assert!(set("quay-other").ended(2).notes.contains("r.pcapng"));
+    assert_eq!(rig.ground.truth(), before);
+    rig.run(&["check", "tidewick.rig.toml", "--record", "c.pcapng"]);
+    rig.run(&["apply", "tidewick.rig.toml", "--yes", "--only", "names", "--record", "a.pcapng"]);
+    for file in ["c.pcapng", "a.pcapng"] {
+        assert!(rig.run(&["survey", "--capture", file]).out.contains("quay-south"), "{file}");
+    }
+}

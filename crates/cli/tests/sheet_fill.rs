@@ -2,6 +2,7 @@
 
 use std::fs;
 
+use lantern_core::sheet::RigSheet;
 use lantern_sim::NIGHT_MENDED_SHEET;
 use rstest::rstest;
 
@@ -93,4 +94,27 @@ fn a_sheet_behind_a_link_stays_behind_it_and_keeps_its_rights() {
     assert!(fs::symlink_metadata(folder.path(NIGHT)).unwrap().is_symlink());
     assert_eq!(fs::metadata(folder.path("real.toml")).unwrap().permissions().mode() & 0o777, 0o640);
     assert!(folder.read("real.toml").contains("10.40.5.101"));
+}
+
+/// A plan of so many units, from nothing to no clash in two commands.
+#[rstest]
+#[case(&["12xmarrowbright-four", "3xollivane-amp"], "Quay,Fish hall", 15)]
+#[case(&["500xmarrowbright-eight"], "", 500)]
+fn a_plan_of_so_many_units_is_made_and_filled(#[case] units: &[&str], #[case] areas: &str, #[case] nodes: usize) {
+    let folder = Folder::new();
+    let units = units.iter().flat_map(|units| ["--units", units]);
+    let areas = if areas.is_empty() { vec![] } else { vec!["--areas", areas] };
+    let arguments: Vec<&str> = ["sheet", "new", "t.rig.toml"].into_iter().chain(units).chain(areas).collect();
+    let said = folder.run(&arguments).ended(0);
+    assert!(
+        said.notes.contains(&format!("with {nodes} nodes")) && said.notes.contains("sheet fill"),
+        "{}",
+        said.notes
+    );
+    folder.run(&["sheet", "fill", "t.rig.toml", "--yes"]).ended(0);
+    folder.run(&["sheet", "clashes", "t.rig.toml"]).ended(0);
+    let sheet = RigSheet::parse(&folder.read("t.rig.toml")).unwrap();
+    assert_eq!(sheet.nodes.iter().filter(|node| node.fixed_address().is_some()).count(), nodes);
+    let said = folder.run(&["sheet", "new", "u.rig.toml", "--units", "2xnobody"]).ended(2);
+    assert!(said.notes.contains("no kind is called nobody; there are marrowbright-eight"), "{}", said.notes);
 }

@@ -61,6 +61,10 @@ pub(crate) struct Args {
     #[arg(long, conflicts_with_all = ["dry_run", "yes", "json", "parking"])]
     pub(crate) guided: bool,
 
+    /// Write down everything sent and heard in this capture file (pcapng)
+    #[arg(long, value_name = "FILE.pcapng")]
+    pub(crate) record: Option<PathBuf>,
+
     #[command(flatten)]
     pub(crate) how: HowToWrite,
 }
@@ -86,7 +90,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             }
         }
     }
-    let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
+    let mut session = Session::with_sheet(args.on.adapter.as_deref(), Some(file), out)?;
+    session.record(args.record.as_deref())?;
     let _alone = args.how.alone_on(&session)?;
     let_settle(&runs, &session.logbook_path(), out)?;
     let sheet = args.on.sheet.display().to_string();
@@ -101,9 +106,11 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     };
     let was_guided = resumed.and_then(|run| run.begun.as_ref()).is_some_and(|begun| begun.guided);
     if args.guided || (was_guided && !args.how.yes && !args.how.dry_run && io::stdin().is_terminal()) {
-        return guided::run(&session, &part, &begun, resumed, args.how, out);
+        let ended = guided::run(&session, &part, &begun, resumed, args.how, out);
+        session.end_recording(out)?;
+        return ended;
     }
-    let reach = Reach::of(session, args.how, out, |session, out| {
+    let mut reach = Reach::of(session, args.how, out, |session, out| {
         let mut plan = args.plan(session, &part, &runs, out)?;
         if let Some(run) = resumed {
             resume::place_silent(run, &mut plan);
@@ -118,6 +125,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         run: resumed.map(|run| run.id.clone()),
     };
     let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
+    reach.session.end_recording(out)?;
     // What the run came to is told first.
     let given_back = reach.give_back(out);
     ended.and_then(|ended| given_back.map(|()| ended))
@@ -153,6 +161,7 @@ impl Args {
             resume: false,
             page: None,
             guided: false,
+            record: None,
             how,
         }
     }

@@ -1,6 +1,7 @@
 //! `set`: one node, with the same care.
 
 use std::net::Ipv4Addr;
+use std::path::PathBuf;
 
 use lantern_core::address::{Mask, Unusable};
 use lantern_core::change::{Part, Wish, plan_each};
@@ -106,6 +107,10 @@ pub(crate) struct Args {
     #[arg(long, requires = "address")]
     outside: bool,
 
+    /// Write down everything sent and heard in this capture file (pcapng)
+    #[arg(long, value_name = "FILE.pcapng")]
+    record: Option<PathBuf>,
+
     #[command(flatten)]
     at: Where,
 
@@ -116,11 +121,18 @@ pub(crate) struct Args {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     args.refuse_nonsense()?;
-    let session = Session::open(&args.at, out)?;
+    let mut session = Session::open(&args.at, out)?;
+    session.record(args.record.as_deref())?;
+    let exit = set(args, &session, out);
+    session.end_recording(out)?;
+    exit
+}
+
+fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
     let desk = session.sheet().map_or(DeskBase::default(), |sheet| sheet.desk);
     let wanted = args.wanted(desk)?;
     args.refuse_impossible(session.is_simulated())?;
-    let _alone = args.how.alone_on(&session)?;
+    let _alone = args.how.alone_on(session)?;
     // Whoever else is there must be known before an address is given.
     let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
     let named = std::slice::from_ref(&args.node);
@@ -130,12 +142,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let look = session.look(concern, likely, out)?;
     let subjects = named::subjects(named, &look.census)?;
     args.refuse_one_for_several(subjects.len())?;
-    let around = Around::of(&session, &look, &runs)?.outside(args.outside);
+    let around = Around::of(session, &look, &runs)?.outside(args.outside);
     let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
     let plan = plan_each(&wishes, &around.protection());
     let part = Part { nodes: named::pattern(&args.node).into_iter().collect(), ..Part::default() };
-    let errand = Errand::asked_for(Order::Set, part, &session);
-    carry_out(&session, &plan, &errand, args.how, out)
+    let errand = Errand::asked_for(Order::Set, part, session);
+    carry_out(session, &plan, &errand, args.how, out)
 }
 
 /// What a word of a setting means.

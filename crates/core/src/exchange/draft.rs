@@ -1,15 +1,17 @@
 //! A first sheet, with comments that teach: empty, or written down from what was found.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::net::Ipv4Addr;
 
+use lantern_wire::art_net::ShortName;
 use toml::Value;
 
 use crate::Merge;
 use crate::address::Subnet;
 use crate::census::{Census, FoundNode, FoundPort};
 use crate::sheet::WantedAddress;
+use crate::sheet::kind::Kind;
 
 /// What a first sheet is made from.
 #[derive(Debug, Clone, Copy)]
@@ -20,6 +22,10 @@ pub struct Draft<'a> {
     pub network: Subnet,
     /// The nodes found there.
     pub census: Option<&'a Census>,
+    /// Units that will stand there, so many of each kind.
+    pub units: &'a [(u32, &'a Kind)],
+    /// The areas they are spread over evenly.
+    pub areas: &'a [String],
 }
 
 impl Draft<'_> {
@@ -27,7 +33,9 @@ impl Draft<'_> {
     #[must_use]
     pub fn text(&self) -> String {
         let mut text = head(self.name, self.network, &gateway_line(self.census, self.network));
+        text.push_str(&self.area_tables());
         match self.census {
+            None if !self.units.is_empty() => text.push_str(&self.unit_tables()),
             Some(census) => {
                 text.push_str("# The nodes as they were found. Correct here what should be otherwise.\n");
                 for node in census.by_address().into_iter().filter(|node| node.is_node()) {
@@ -38,6 +46,56 @@ impl Draft<'_> {
         }
         text
     }
+}
+
+impl Draft<'_> {
+    fn area_tables(&self) -> String {
+        let table = |area: &String| {
+            format!(
+                "[[area]]\nname = {}\nnetwork = \"lights\"\n# range = \"…/24\"           # its own block of addresses\n\
+                 # universes = \"0:0:0-0:1:15\"\n\n",
+                quoted(area)
+            )
+        };
+        match self.areas {
+            [] => AREA_EXAMPLE.to_owned(),
+            areas => areas.iter().map(table).collect(),
+        }
+    }
+
+    /// Every unit as a node whose address and universes are to be chosen.
+    fn unit_tables(&self) -> String {
+        let mut text = "# Everything that says \"fill\" is chosen by:  deft-lantern sheet fill\n".to_owned();
+        let all = self.units.iter().flat_map(|(count, kind)| (0..*count).map(move |_| *kind));
+        let mut numbers: BTreeMap<&str, usize> = BTreeMap::new();
+        for (place, kind) in all.enumerate() {
+            let area = self.areas.get(place % self.areas.len().max(1));
+            let series = area.map_or(kind.name.value.as_str(), String::as_str);
+            let number = numbers.entry(series).or_default();
+            *number += 1;
+            let mut line = |key: &str, value: &str| {
+                writeln!(text, "{key} = {}", quoted(value)).unwrap_or_default();
+            };
+            line("\n[[node]]\nname", &unit_name(series, *number));
+            area.into_iter().for_each(|area| line("area", area));
+            line("kind", &kind.name.value);
+            line("address", "fill");
+            for port in 1..=kind.ports {
+                writeln!(text, "[[node.port]]\nport = {port}\nout = \"fill\"").unwrap_or_default();
+            }
+        }
+        text
+    }
+}
+
+/// A name that a node keeps: at most seventeen bytes (Art-Net 4, ArtPollReply "ShortName").
+fn unit_name(series: &str, number: usize) -> String {
+    let ending = format!("-{number}");
+    let lower = series.to_lowercase();
+    let words = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty());
+    let plain = words.collect::<Vec<_>>().join("-");
+    let room = ShortName::CAPACITY.saturating_sub(ending.len());
+    format!("{}{ending}", plain[..plain.floor_char_boundary(room)].trim_matches('-'))
 }
 
 /// The network's gateway as the nodes there tell it, where they agree; a fresh sheet must not find fault with what is there.
@@ -58,6 +116,14 @@ fn gateway_line(census: Option<&Census>, network: Subnet) -> String {
     }
 }
 
+const AREA_EXAMPLE: &str = r#"# [[area]]                  # a place with its own block of addresses and universes
+# name = "Quay"
+# network = "lights"
+# range = "…/24"
+# universes = "0:0:0-0:1:15"
+
+"#;
+
 fn head(name: &str, network: Subnet, gateway: &str) -> String {
     format!(
         r#"# A rig sheet: what the show network should be. Edit it freely; comments and order are kept.
@@ -74,12 +140,6 @@ range = "{network}"
 # keep_free = ["{first}-…"] # desks and servers: never handed out
 # dhcp = ["…-…"]            # a pool that a DHCP server hands out
 # locked = ["…"]            # what stands here is never touched
-
-# [[area]]                  # a place with its own block of addresses and universes
-# name = "Quay"
-# network = "lights"
-# range = "…/24"
-# universes = "0:0:0-0:1:15"
 
 "#,
         name = quoted(name),
@@ -140,15 +200,35 @@ fn quoted(text: &str) -> String {
 mod tests {
     use super::*;
     use crate::sheet::RigSheet;
+    use crate::sheet::kind::KindBook;
 
     #[test]
     fn an_empty_draft_is_a_sheet_and_so_is_its_example() {
-        let draft = Draft { name: "Tide \"wick\"", network: "10.40.0.0/16".parse().unwrap(), census: None };
+        let draft = Draft {
+            name: "Tide \"wick\"",
+            network: "10.40.0.0/16".parse().unwrap(),
+            census: None,
+            units: &[],
+            areas: &[],
+        };
         let text = draft.text();
         let sheet = RigSheet::parse(&text).unwrap();
         assert_eq!((sheet.name.value.as_str(), sheet.nodes.len()), ("Tide \"wick\"", 0));
         let (before, example) = text.split_once("# [[node]]").unwrap();
         let uncommented = format!("{before}[[node]]{}", example.replace("\n# ", "\n").replace("\n#\n", "\n"));
         assert_eq!(RigSheet::parse(&uncommented).unwrap().nodes[0].ports.len(), 1);
+    }
+
+    #[test]
+    fn units_are_spread_over_the_areas_and_wait_to_be_filled() {
+        let (book, areas) = (KindBook::shipped(), ["Fish hall, upper deck".to_owned(), "Quay".to_owned()]);
+        let units = [(3, book.named("marrowbright-four").unwrap()), (1, book.named("ollivane-amp").unwrap())];
+        let network = "10.40.0.0/16".parse().unwrap();
+        let text = Draft { name: "Tidewick", network, census: None, units: &units, areas: &areas }.text();
+        let sheet = RigSheet::parse(&text).unwrap();
+        let names: Vec<&str> = sheet.nodes.iter().map(|node| node.name.value.as_str()).collect();
+        assert_eq!(names, ["fish-hall-upper-1", "quay-1", "fish-hall-upper-2", "quay-2"]);
+        assert!(sheet.nodes.iter().all(|node| sheet.area_of(node).is_some() && node.fixed_address().is_none()));
+        assert_eq!(sheet.nodes.iter().map(|node| node.ports.len()).collect::<Vec<_>>(), [4, 4, 4, 0]);
     }
 }

@@ -6,7 +6,7 @@ use std::fs::{File, OpenOptions};
 use std::io::{self, BufWriter};
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::path::Path;
-use std::time::{Duration, SystemTime};
+use std::time::{Duration, Instant, SystemTime};
 
 use lantern_core::MacAddress;
 use lantern_core::address::Subnet;
@@ -30,6 +30,9 @@ const PACKETS: u32 = 1;
 pub struct Recorder {
     file: PcapNgWriter<BufWriter<File>>,
     began: SystemTime,
+    /// When the first conversation began, and how long after it the present one did.
+    first: Option<Instant>,
+    since_first: Duration,
     failed: Option<String>,
     packets: u64,
 }
@@ -59,11 +62,16 @@ impl Recorder {
             let about = about(link, adapter, mac, seats);
             file.write_pcapng_block(about).map_err(io::Error::other)?;
         }
-        Ok(Self { file, began, failed: None, packets: 0 })
+        Ok(Self { file, began, first: None, since_first: Duration::ZERO, failed: None, packets: 0 })
     }
 
-    /// Writes down when the conversation began.
+    /// A conversation begins, whose times count from now. Writes down when the first one did.
     pub(crate) fn begin(&mut self) -> io::Result<()> {
+        if let Some(first) = self.first {
+            self.since_first = first.elapsed();
+            return Ok(());
+        }
+        self.first = Some(Instant::now());
         let stamp = nanoseconds(self.began, Duration::ZERO);
         let start = InterfaceStatisticsBlock {
             interface_id: FRAMES,
@@ -109,7 +117,7 @@ impl Recorder {
         let length = u32::try_from(bytes.len()).unwrap_or(u32::MAX);
         let block = EnhancedPacketBlock {
             interface_id,
-            timestamp: Duration::from_nanos(nanoseconds(self.began, at)),
+            timestamp: Duration::from_nanos(nanoseconds(self.began, self.since_first + at)),
             original_len: length,
             data: Cow::Borrowed(bytes),
             options: mark.map(|mark| EnhancedPacketOption::Comment(mark.into())).into_iter().collect(),

@@ -155,6 +155,11 @@ impl Station {
         self.recorder = Some(RefCell::new(recorder));
     }
 
+    /// Hands over what it writes down in, for another station to go on with.
+    pub fn hand_over_recorder(&mut self) -> Option<Recorder> {
+        self.recorder.take().map(RefCell::into_inner)
+    }
+
     /// Ends the writing down; gives how many packets were written.
     pub fn stop_recording(&mut self) -> Option<io::Result<u64>> {
         self.recorder.take().map(|recorder| recorder.into_inner().finish())

@@ -63,6 +63,10 @@ pub(crate) struct Args {
     /// Then walk me through a power cycle: switch the nodes off and on, and see what they have kept
     #[arg(long)]
     after_power_cycle: bool,
+
+    /// Write down everything sent and heard in this capture file (pcapng)
+    #[arg(long, value_name = "FILE.pcapng")]
+    record: Option<PathBuf>,
 }
 
 impl Args {
@@ -92,9 +96,16 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         out.note(&format!("using the sheet {}", file.path.display()))?;
     }
     let part = named::part(&file, &args.node, &args.area, Vec::new())?;
-    let session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    let mut session = Session::with_sheet(args.adapter.as_deref(), Some(file), out)?;
+    session.record(args.record.as_deref())?;
+    let exit = check(args, &session, part, out);
+    session.end_recording(out)?;
+    exit
+}
+
+fn check(args: &Args, session: &Session, part: Part, out: &mut Out) -> Result<Exit, Failure> {
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
-    let check = Check { session: &session, file, part };
+    let check = Check { session, file, part };
     let (look, rounds) = match args.repeat {
         Some(until) => repeat::rounds(&check, until, out)?,
         None => (check.look(out)?, Vec::new()),
@@ -102,7 +113,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     // A dropout in between is one, whatever the last look says; only who waited for all waited for that.
     let mut lost = args.repeat != Some(Until::All) && rounds.iter().any(|round| round.tally.fail > 0);
     let look = if args.after_power_cycle {
-        let (after, not_kept) = power::power_cycle(&session, &look, out)?;
+        let (after, not_kept) = power::power_cycle(session, &look, out)?;
         lost = not_kept;
         after
     } else {

@@ -6,6 +6,7 @@ use lantern_core::address::Subnet;
 use lantern_core::census::{Census, FoundNode};
 use lantern_core::conversation::Concern;
 use lantern_core::exchange::Draft;
+use lantern_core::sheet::kind::{Kind, KindBook};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -15,7 +16,8 @@ use crate::session::{Session, Where};
 
 /// Write a first rig sheet, with comments that teach
 ///
-/// Empty, or with the nodes of a saved census (--from) or of a survey made now (--survey). Never overwrites a file.
+/// Empty, with so many units as there will be (--units), or with the nodes of a saved census (--from) or of a survey made now
+/// (--survey). Never overwrites a file.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// The file to write, usually NAME.rig.toml
@@ -29,6 +31,14 @@ pub(crate) struct Args {
     /// The network's range; without it, that of the adapter, or 10.40.0.0/16
     #[arg(long, value_name = "ADDRESS/PREFIX")]
     range: Option<Subnet>,
+
+    /// So many units of a kind, as in 12xmarrowbright-four; may be given several times
+    #[arg(long, value_name = "NUMBERxKIND", value_parser = units, conflicts_with_all = ["from", "survey"])]
+    units: Vec<(u32, String)>,
+
+    /// The areas that the units are spread over, as in Quay,Hall
+    #[arg(long, value_name = "NAME,…", value_delimiter = ',', requires = "units")]
+    areas: Vec<String>,
 
     /// Take the nodes from a saved census
     #[arg(long, value_name = "FILE.census.json", conflicts_with = "survey")]
@@ -50,12 +60,33 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     let (census, subnet) = found(args, out)?;
     let network = args.range.or(subnet).map_or_else(usual_range, Ok)?;
-    let text = Draft { name: &args.name, network, census: census.as_ref() }.text();
-    files::write_new(&args.file, &text)?;
-    let nodes = census.map_or(0, |census| census.nodes().len());
+    let units =
+        args.units.iter().map(|(count, name)| Ok((*count, kind(name)?))).collect::<Result<Vec<_>, Failure>>()?;
+    let planned: u32 = units.iter().map(|(count, _)| count).sum();
+    let draft = Draft { name: &args.name, network, census: census.as_ref(), units: &units, areas: &args.areas };
+    files::write_new(&args.file, &draft.text())?;
+    let nodes = census.map_or(planned as usize, |census| census.nodes().len());
     out.note(&format!("wrote {} with {nodes} nodes", args.file.display()))?;
-    out.hint(&format!("look through it in an editor, then: deft-lantern sheet clashes {}", args.file.display()))?;
+    let next = if planned > 0 { "fill" } else { "clashes" };
+    out.hint(&format!("look through it in an editor, then: deft-lantern sheet {next} {}", args.file.display()))?;
     Ok(Exit::Fine)
+}
+
+/// The most units of a kind.
+const MOST_UNITS: u32 = 10_000;
+
+fn units(text: &str) -> Result<(u32, String), String> {
+    let (count, kind) = text.split_once('x').ok_or("as in 12xmarrowbright-four")?;
+    match count.parse() {
+        Ok(count) if (1..=MOST_UNITS).contains(&count) => Ok((count, kind.to_owned())),
+        _ => Err(format!("{count:?} is not in 1..={MOST_UNITS}")),
+    }
+}
+
+fn kind(name: &str) -> Result<&'static Kind, Failure> {
+    let book = KindBook::shipped();
+    book.named(name)
+        .ok_or_else(|| Failure::Call(format!("no kind is called {name}; there are {}", book.names().join(", "))))
 }
 
 fn found(args: &Args, out: &mut Out) -> Result<(Option<Census>, Option<Subnet>), Failure> {

@@ -31,7 +31,6 @@ use crate::session::{Session, Where};
 
 use live::Ran;
 pub(crate) use live::row;
-use plan::recorder;
 pub(crate) use plan::wants;
 pub(crate) use replayed::play;
 
@@ -165,19 +164,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;
     let mut session = Session::wanting(&wants(&args.only), args.at.adapter.as_deref(), sheet, out)?;
     let (mut memory, known) = memory(&session, out)?;
-    let began = std::time::SystemTime::from(clock::now());
-    if let Some(path) = &args.record {
-        let recorder = recorder(path, &session, began)?;
-        session.station_mut().record_to(recorder);
-    }
+    session.record(args.record.as_deref())?;
     let plan = plan::of(args, &session, &known);
     plan::announce(&plan, out)?;
     let mut survey = Survey::new(plan);
     let Ran { traffic, listened, broken } = live::run(&mut survey, &session, out)?;
-    if let (Some(path), Some(packets)) = (&args.record, session.station_mut().stop_recording()) {
-        let packets = packets.map_err(|source| Failure::Write { path: path.clone(), source })?;
-        out.note(&format!("recorded {packets} packets in {}", path.display()))?;
-    }
+    session.end_recording(out)?;
     note_unreadable(&survey, out)?;
     let limits = plan::limits(&survey, &session, traffic, listened);
     let blind_spots = diagnosis::blind_spots(&limits);

@@ -2,8 +2,7 @@
 
 use std::collections::HashSet;
 use std::net::Ipv4Addr;
-use std::path::Path;
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 
 use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
@@ -11,7 +10,7 @@ use lantern_core::conversation::{Extent, Survey, SurveyPlan, ports_of};
 use lantern_core::diagnosis::Limits;
 use lantern_core::sheet::kind::KindBook;
 use lantern_core::sheet::{RigSheet, SheetNode};
-use lantern_net::{Lack, Recorder, Traffic, Wants, drops_foreign};
+use lantern_net::{Lack, Traffic, Wants, drops_foreign};
 
 use super::Args;
 use crate::failure::Failure;
@@ -120,14 +119,4 @@ pub(super) fn limits<'a>(
         }
     }
     limits
-}
-
-/// A file to write everything down in.
-pub(crate) fn recorder(path: &Path, session: &Session, began: SystemTime) -> Result<Recorder, Failure> {
-    let mac = session.adapter_facts().and_then(|adapter| adapter.mac);
-    let created = Recorder::create(path, session.adapter(), mac, session.seats(), began);
-    created.map_err(|source| match source.kind() {
-        std::io::ErrorKind::AlreadyExists => Failure::Exists { path: path.to_owned() },
-        _ => Failure::Write { path: path.to_owned(), source },
-    })
 }
