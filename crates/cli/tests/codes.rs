@@ -23,6 +23,9 @@ fn a_code_is_explained_with_its_remedy() {
     folder.write("codes.toml", "[[code]]\ncode = 7\n");
     let broken = folder.run(&["explain", "#0001"]).ended(2);
     assert!(broken.notes.contains("codes.toml:2"), "{}", broken.notes);
+    // Whoever asks for something else gets it.
+    let said = folder.run(&["explain", "A001"]).ended(0);
+    assert!(said.out.contains("A001") && said.notes.contains("codes.toml cannot be read"), "{}", said.notes);
 }
 
 #[test]
@@ -35,4 +38,7 @@ fn what_a_node_reports_is_told_in_the_users_words() {
     );
     let said = rig.run_here(&["show", "quay-south"]).ended(0);
     assert!(said.out.contains("our word for well") && said.out.contains("do  leave it alone"), "{}", said.out);
+    rig.folder.write("codes.toml", "[[code]]\ncode = 7\n");
+    let said = rig.run_here(&["show", "quay-south"]).ended(0);
+    assert!(said.out.contains("it started well") && said.notes.contains("is left out"), "{}", said.notes);
 }

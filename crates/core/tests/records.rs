@@ -49,7 +49,8 @@ fn whoever_is_not_there_or_there_twice_is_told() {
 #[test]
 fn a_sheet_from_a_census_knows_every_node_again_and_shows_its_clashes() {
     let census = as_it_is();
-    let text = Draft { name: "Tidewick", network: seat().subnet, census: Some(&census) }.text();
+    let text =
+        Draft { name: "Tidewick", network: seat().subnet, census: Some(&census), units: &[], areas: &[] }.text();
     let sheet = RigSheet::parse(&text).unwrap();
     let comparison = compare(&sheet, &census);
     assert!(comparison.unexpected.is_empty() && comparison.rows.len() == 9);
@@ -63,7 +64,8 @@ fn what_the_network_says_cannot_break_a_sheet() {
         text.replace("\"barge-guest\"", "\"\\\"]\\n[rig]\\u001b\"").replace("Barge, the", "\\u0000'''")
     };
     let census = harbour(hostile);
-    let text = Draft { name: "t\"\n[x]", network: seat().subnet, census: Some(&census) }.text();
+    let text =
+        Draft { name: "t\"\n[x]", network: seat().subnet, census: Some(&census), units: &[], areas: &[] }.text();
     assert_eq!(RigSheet::parse(&text).unwrap().nodes.len(), 9);
     assert!(!text.contains('\u{1b}'));
 }

@@ -34,7 +34,8 @@ struct Answer {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let book = codes::book()?;
+    let is_of_a_unit = args.codes.iter().any(|code| page(code).is_none());
+    let book = if is_of_a_unit { codes::book()? } else { codes::book_or_standard(out)? };
     if args.codes.is_empty() && !out.is_json() {
         list(&catalogue(), out)?;
         list_reported(&book, out)?;

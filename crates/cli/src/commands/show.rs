@@ -36,7 +36,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
     let device = named::device(&args.node, &look)?;
-    let portrait = Portrait::of(device, &look.census, look.everybody(), session.sheet(), &codes::book()?);
+    let portrait =
+        Portrait::of(device, &look.census, look.everybody(), session.sheet(), &codes::book_or_standard(out)?);
     if out.is_json() {
         out.object(&Answer { format: 1, device: &portrait })?;
     } else {
