@@ -70,3 +70,52 @@ impl Drop for Screen {
         self.close();
     }
 }
+
+#[cfg(all(test, unix))]
+mod tests {
+    use std::fs::{File, OpenOptions};
+    use std::io::Read;
+    use std::process::{Command, Stdio};
+
+    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+    use rustix::termios::{LocalModes, tcgetattr};
+
+    use super::*;
+
+    /// Run by the test below, at a terminal of its own.
+    #[test]
+    #[ignore = "panics on purpose"]
+    fn one_that_panics() {
+        let mut screen = Screen::open().expect("a terminal");
+        screen.draw(|_| panic!("on purpose")).expect("a terminal");
+    }
+
+    /// What went wrong stands on the ordinary screen, and what is typed afterwards is seen again.
+    #[test]
+    fn a_panic_gives_the_terminal_back_before_it_says_why() {
+        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).expect("a terminal");
+        grantpt(&master).expect("a terminal");
+        unlockpt(&master).expect("a terminal");
+        let name = ptsname(&master, Vec::new()).expect("a terminal");
+        let name = name.to_str().expect("a terminal");
+        let open = || OpenOptions::new().read(true).write(true).open(name).expect("a terminal");
+        let shows = |modes: LocalModes| modes.contains(LocalModes::ECHO | LocalModes::ICANON);
+        let there = open();
+        assert!(shows(tcgetattr(&there).expect("a terminal").local_modes));
+        let mut child = Command::new(std::env::current_exe().expect("this test"))
+            .args(["--ignored", "--exact", "output::screen::tests::one_that_panics", "--nocapture"])
+            .env("TERM", "xterm")
+            .stdin(Stdio::from(open()))
+            .stdout(Stdio::from(open()))
+            .stderr(Stdio::from(open()))
+            .spawn()
+            .expect("this test");
+        assert!(!child.wait().expect("its end").success());
+        assert!(shows(tcgetattr(&there).expect("a terminal").local_modes));
+        let mut said = vec![0; 65_536];
+        let length = File::from(master).read(&mut said).expect("what it said");
+        let said = String::from_utf8_lossy(&said[..length]);
+        let at = |text: &str| said.find(text).unwrap_or_else(|| panic!("{text:?} in {said:?}"));
+        assert!(at("\u{1b}[?1049h") < at("\u{1b}[?1049l") && at("\u{1b}[?1049l") < at("on purpose"), "{said:?}");
+    }
+}
