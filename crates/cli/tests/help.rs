@@ -31,6 +31,7 @@ use crate::support::Folder;
 #[case(&["sheet", "clashes", "--help"], "help_sheet_clashes")]
 #[case(&["sheet", "fill", "--help"], "help_sheet_fill")]
 #[case(&["sheet", "show", "--help"], "help_sheet_show")]
+#[case(&["sheet", "exchange", "--help"], "help_sheet_exchange")]
 #[case(&["sheet", "rename", "--help"], "help_sheet_rename")]
 #[case(&["sheet", "move", "--help"], "help_sheet_move")]
 #[case(&["sheet", "renumber", "--help"], "help_sheet_renumber")]

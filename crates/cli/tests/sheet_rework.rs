@@ -1,5 +1,6 @@
 //! `sheet rename`, `move`, `renumber`, `diff`, `show`, `schema` and `explain` on files.
 
+use lantern_core::sheet::RigSheet;
 use lantern_sim::{NIGHT_MENDED_SHEET, NIGHT_SHEET};
 use rstest::rstest;
 
@@ -12,6 +13,20 @@ fn a_series_is_renamed_with_all_that_refers_to_it() {
     said.line(&["-", "to = [\"quay-amp-left\", \"quay-amp-right\"]"]);
     said.line(&["+", "to = [\"pier-amp-A\", \"pier-amp-B\"]"]);
     assert!(!folder.read(NIGHT).contains("quay-amp"));
+}
+
+/// A planned unit of another kind keeps its plan; what the new kind has not stays as a comment, and is said.
+#[test]
+fn a_unit_is_exchanged_for_one_of_another_kind() {
+    let folder = Folder::night();
+    let said = folder.run(&["sheet", "exchange", "quay-west", "marrowbright-two", "--yes"]).ended(0);
+    assert!(said.notes.contains("quay-west port 3 is left over"), "{}", said.notes);
+    said.line(&["+", "# [[node.port]]"]);
+    let sheet = RigSheet::parse(&folder.read(NIGHT)).unwrap();
+    let node = sheet.nodes.iter().find(|node| node.name.value == "quay-west").unwrap();
+    assert_eq!((sheet.kind_of(node).unwrap().ports, node.ports.len()), (2, 2));
+    let said = folder.run(&["sheet", "exchange", "quay-west", "marrowbright-eight", "--yes"]).ended(0);
+    assert!(said.notes.contains("quay-west has ports 3 to 8 free"), "{}", said.notes);
 }
 
 #[test]

@@ -1,11 +1,13 @@
 //! Reworking a sheet as people ask for it: names in series, areas moved, universes shifted. Each gives the edits that
 //! do it; whoever asked sees them before anything is written.
 
+mod exchange;
 mod rename;
 mod renumber;
 mod resettle;
 mod series;
 
+pub use exchange::{Exchange, Unit, exchange};
 pub use rename::rename;
 pub use renumber::{Renumbered, renumber};
 pub use resettle::{Goal, resettle};
@@ -27,6 +29,12 @@ pub enum ReworkError {
         /// How many names the series has.
         given: usize,
     },
+    /// No kind is called so.
+    #[error("no kind is called {0}; there are {1}")]
+    NoKind(String, String),
+    /// A port that the new kind has not is written within the node's own table.
+    #[error("{0} port {1} is not written as a [[node.port]] table of its own: take it off by hand first")]
+    NoTable(String, u32),
     /// The area has no block of addresses that could be moved.
     #[error("{0} has no range, so there is nothing to move")]
     NoRange(String),

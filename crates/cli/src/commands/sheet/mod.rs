@@ -2,6 +2,7 @@
 
 pub(crate) mod clashes;
 mod diff;
+mod exchange;
 mod export;
 pub(crate) mod fill;
 mod import;
@@ -27,6 +28,7 @@ pub(crate) enum Command {
     Show(show::Args),
     Fill(fill::Args),
     Rename(rename::Args),
+    Exchange(exchange::Args),
     Move(resettle::Args),
     Renumber(renumber::Args),
     Diff(diff::Args),
@@ -43,6 +45,7 @@ pub(super) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Show(args) => show::run(&args, out),
         Command::Fill(args) => fill::run(&args, out),
         Command::Rename(args) => rename::run(&args, out),
+        Command::Exchange(args) => exchange::run(&args, out),
         Command::Move(args) => resettle::run(&args, out),
         Command::Renumber(args) => renumber::run(&args, out),
         Command::Diff(args) => diff::run(&args, out),
