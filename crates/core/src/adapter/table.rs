@@ -6,7 +6,7 @@ use lantern_wire::MacAddress;
 use serde::Serialize;
 
 use crate::as_text;
-use crate::sheet::RigSheet;
+use crate::sheet::{Member, RigSheet};
 
 /// An entry of the table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -71,8 +71,7 @@ impl Entry {
         };
         if let Some(member) = at {
             let name = member.name().value.as_str();
-            let planned =
-                sheet.nodes.iter().find(|node| node.name.value == name).and_then(|node| node.mac.as_ref());
+            let planned = if let Member::Node(node) = member { node.mac.as_ref() } else { None };
             return Some(match planned.filter(|planned| self.mac.is_some_and(|mac| mac != planned.value)) {
                 Some(planned) => Planned::Other(name, planned.value),
                 None => Planned::Here(name),

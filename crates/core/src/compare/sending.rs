@@ -98,11 +98,16 @@ pub(super) fn findings(comparison: &Comparison<'_>, sheet: &RigSheet, census: &C
     if let Some(finding) = sides.off_by_one() {
         findings.push(finding);
     } else {
+        // The universes that are unsent, or sent for nobody, because they lie one beside the plan.
+        let mut shifted = HashSet::new();
         for one in &sides.listeners {
-            findings.extend(sides.other_protocol(one).or_else(|| sides.one_beside(one)));
+            findings.extend(sides.other_protocol(one));
+            if let Some((address, beside)) = sides.beside(one) {
+                shifted.extend([address, beside.last]);
+                findings.push(sides.one_beside(one, &beside));
+            }
             findings.extend(sides.lost(one));
         }
-        let shifted = sides.shifted();
         findings.extend(sides.unsent(&shifted));
         findings.extend(sides.unplanned(&shifted));
     }
@@ -185,16 +190,17 @@ impl Sides<'_> {
     }
 
     /// A port waits for what nobody sends, and a row beside it is sent, the end of it for nobody.
-    fn beside(&self, listener: &Listener<'_>) -> Option<Beside<'_, '_>> {
+    fn beside(&self, listener: &Listener<'_>) -> Option<(PortAddress, Beside<'_, '_>)> {
         let address = listener.universe.port_address()?;
         if self.is_fed(listener) != Some(false) || self.live.contains_key(&address) {
             return None;
         }
-        sent_beside(&self.live, address, listener.protocol(), |beside| self.is_known(beside))
+        let beside = sent_beside(&self.live, address, listener.protocol(), |beside| self.is_known(beside))?;
+        Some((address, beside))
     }
 
-    fn one_beside(&self, listener: &Listener<'_>) -> Option<Finding> {
-        let Beside { first, last, sender } = self.beside(listener)?;
+    fn one_beside(&self, listener: &Listener<'_>, beside: &Beside<'_, '_>) -> Finding {
+        let Beside { first, last, sender } = beside;
         let sends = match first == last {
             true => format!("{first}, which nobody waits for"),
             false => format!("{first} to {last}, all one beside the plan"),
@@ -209,13 +215,7 @@ impl Sides<'_> {
             "shift the patch of {source} by one, or the port: deft-lantern why {}",
             listener.node.name.value
         );
-        Some(OFF_BY_ONE.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned"))
-    }
-
-    /// The universes that are unsent, or sent for nobody, because they lie one beside the plan.
-    fn shifted(&self) -> HashSet<PortAddress> {
-        let both = |one: &Listener<'_>| Some([one.universe.port_address()?, self.beside(one)?.last]);
-        self.listeners.iter().filter_map(both).flatten().collect()
+        OFF_BY_ONE.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned")
     }
 
     /// What is sent, by the protocol that the port takes, and by the port's own word does not come to it.

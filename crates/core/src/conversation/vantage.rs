@@ -94,11 +94,8 @@ impl Vantage {
 
     /// Who answers an echo that was asked for by a frame: its MAC address, its address, and the number of the question.
     #[must_use]
-    pub(crate) fn echo_answer(&self, frame: &[u8]) -> Option<(Option<MacAddress>, Ipv4Addr, u16)> {
-        let Ok(Packet { link, carries: Carries::EchoReply { from, to, mark, number } }) = Packet::parse(frame)
-        else {
-            return None;
-        };
+    pub(crate) fn echo_answer(&self, packet: &Packet<'_>) -> Option<(Option<MacAddress>, Ipv4Addr, u16)> {
+        let Packet { link, carries: Carries::EchoReply { from, to, mark, number } } = *packet else { return None };
         // Answers to our sockets' echoes come as such.
         let is_to_us = !self.means.echo && mark == self.mark && self.is_own(to);
         is_to_us.then_some((link.map(|link| link.from), from, number))

@@ -8,7 +8,7 @@ use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, ArpOperation};
+use lantern_wire::{Arp, ArpOperation, Packet};
 
 use super::pace::Pace;
 use super::{Conversation, Extent, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan, Vantage, listen, outbox};
@@ -245,7 +245,9 @@ impl Watch {
             if is_answer && Some(arp.sender_mac) != self.vantage.own_mac {
                 self.board.answered(now, Some(arp.sender_mac), arp.sender, None);
             }
-        } else if let Some((mac, from, number)) = self.vantage.echo_answer(frame) {
+        } else if let Ok(packet) = Packet::parse(frame)
+            && let Some((mac, from, number)) = self.vantage.echo_answer(&packet)
+        {
             self.board.answered(now, mac, from, Some(number));
         }
     }

@@ -162,7 +162,7 @@ impl Station {
 
     /// Ends the writing down; gives how many packets were written.
     pub fn stop_recording(&mut self) -> Option<io::Result<u64>> {
-        self.recorder.take().map(|recorder| recorder.into_inner().finish())
+        self.hand_over_recorder().map(Recorder::finish)
     }
 
     /// What the system lets a conversation do here.

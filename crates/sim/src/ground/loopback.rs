@@ -38,12 +38,9 @@ pub struct LoopbackGround {
     thread: Option<JoinHandle<()>>,
 }
 
-#[derive(Debug)]
 enum Order {
     Switch { name: String, on: bool },
-    Tell(mpsc::Sender<Vec<Truth>>),
-    TellFlashing(mpsc::Sender<Vec<String>>),
-    TellLevels(u16, mpsc::Sender<Vec<Vec<u8>>>),
+    Tell(Box<dyn FnOnce(&Ground) + Send>),
     Stop,
 }
 
@@ -112,24 +109,25 @@ impl LoopbackGround {
     /// What every Art-Net node really is at this moment, in the order of the scene.
     #[must_use]
     pub fn truth(&self) -> Vec<Truth> {
-        let (to, from) = mpsc::channel();
-        self.orders.send(Order::Tell(to)).unwrap_or(());
-        from.recv().unwrap_or_default()
+        self.told(Ground::truth)
     }
 
     /// The names, as they were at the start, of all who show at this moment which ones they are.
     #[must_use]
     pub fn flashing(&self) -> Vec<String> {
-        let (to, from) = mpsc::channel();
-        self.orders.send(Order::TellFlashing(to)).unwrap_or(());
-        from.recv().unwrap_or_default()
+        self.told(Ground::flashing)
     }
 
     /// The slots that each node puts out of an Art-Net universe at this moment, of those that do.
     #[must_use]
     pub fn levels(&self, port_address: u16) -> Vec<Vec<u8>> {
+        self.told(move |ground| ground.levels(port_address))
+    }
+
+    /// What the ground tells of itself; nothing once it has stopped.
+    fn told<T: Default + Send + 'static>(&self, tell: impl FnOnce(&Ground) -> T + Send + 'static) -> T {
         let (to, from) = mpsc::channel();
-        self.orders.send(Order::TellLevels(port_address, to)).unwrap_or(());
+        self.orders.send(Order::Tell(Box::new(move |ground| to.send(tell(ground)).unwrap_or(())))).unwrap_or(());
         from.recv().unwrap_or_default()
     }
 }
@@ -254,9 +252,7 @@ impl Ground {
                 },
                 order = orders.recv() => match order {
                     Some(Order::Switch { name, on }) => self.switch(&name, on),
-                    Some(Order::Tell(to)) => to.send(self.truth()).unwrap_or(()),
-                    Some(Order::TellFlashing(to)) => to.send(self.flashing()).unwrap_or(()),
-                    Some(Order::TellLevels(universe, to)) => to.send(self.levels(universe)).unwrap_or(()),
+                    Some(Order::Tell(tell)) => tell(self),
                     Some(Order::Stop) | None => return,
                 },
                 () = tokio::time::sleep(sleep) => {}

@@ -196,7 +196,7 @@ fn show(entries: &[(&str, Entry)], sheet: Option<&RigSheet>, out: &mut Out) -> R
     }
     out.table(&table)?;
     out.line("")?;
-    out.line(&counted(entries.len(), "entry").replace("entrys", "entries"))?;
+    out.line(&counted(entries.len(), "neighbour"))?;
     if let Some(address) = wrong.first() {
         out.hint(&format!("to ask anew who has it: deft-lantern adapters neighbours --drop {address}"))?;
     }

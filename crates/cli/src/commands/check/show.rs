@@ -63,13 +63,14 @@ struct Line<'a> {
 
 impl Line<'_> {
     fn cells(self, look: &Look, units: &[Unit]) -> Vec<Cell> {
-        let nodes = look.census.nodes();
         let echo = self.address.and_then(|address| look.echo_times.get(&address)).copied().map(millis);
-        let device = self
-            .device
-            .or_else(|| look.devices.iter().find(|one| self.node.is_some() && one.address == self.address));
-        let mac = self.node.and_then(|node| node.mac).or_else(|| device?.mac);
-        let firmware = device.and_then(|device| device.told(Field::Firmware, nodes, units));
+        let told = |device: &Device| device.told(Field::Firmware, look.census.nodes(), units);
+        // Of two at one address each tells its own.
+        let (mac, firmware) = match (self.node, self.device) {
+            (Some(node), _) => (node.mac.or(node.heard_mac), Some(node.firmware.to_string())),
+            (None, Some(device)) => (device.mac, told(device).map(|value| value.to_string())),
+            (None, None) => (None, None),
+        };
         vec![
             verdict(self.verdict),
             Cell::new(self.name, Tone::Strong),
@@ -80,7 +81,7 @@ impl Line<'_> {
             self.area.unwrap_or_default().into(),
             mac.map_or_else(String::new, |mac| mac.to_string()).into(),
             self.node.map(universes::summary).unwrap_or_default().into(),
-            firmware.map_or_else(String::new, |value| value.to_string()).into(),
+            firmware.unwrap_or_default().into(),
             self.node.map(universes::data).unwrap_or_default().into(),
         ]
     }

@@ -10,7 +10,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, ArpOperation, MacAddress};
+use lantern_wire::{Arp, ArpOperation, MacAddress, Packet};
 
 use super::pace::Pace;
 use super::{Conversation, Heard, Outgoing, Vantage, listen};
@@ -243,7 +243,8 @@ impl Reach {
             }
             return;
         }
-        if let Some((_, from, number)) = self.vantage.echo_answer(frame) {
+        let packet = Packet::parse(frame).ok();
+        if let Some((_, from, number)) = packet.and_then(|packet| self.vantage.echo_answer(&packet)) {
             self.take(now, from, |target, now| target.echo.answer(now, Some(number.into())));
         }
     }

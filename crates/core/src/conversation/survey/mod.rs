@@ -234,6 +234,9 @@ impl Survey {
     }
 
     fn hear_packet(&mut self, now: Duration, packet: &Packet<'_>) {
+        if let Some((_, from, number)) = self.plan.vantage.echo_answer(packet) {
+            self.echo_times.answered(from, number);
+        }
         match &packet.carries {
             Carries::EchoRequest { from, .. } if self.plan.vantage.is_own(*from) => self.echo_asked = true,
             Carries::Udp { from, .. } if self.plan.vantage.is_own(*from.ip()) => self.asked = true,
@@ -401,9 +404,6 @@ impl Conversation for Survey {
                 self.read(now, sighting);
             }
             Heard::Frame(frame) => {
-                if let Some((_, from, number)) = self.plan.vantage.echo_answer(frame) {
-                    self.echo_times.answered(from, number);
-                }
                 if let Ok(packet) = Packet::parse(frame) {
                     self.hear_packet(now, &packet);
                 }
