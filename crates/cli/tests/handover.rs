@@ -19,6 +19,13 @@ fn the_proof_says_what_is_so() {
     let missing = |text: &str| text.lines().any(|line| line.contains("slip-low") && line.contains("missing"));
     assert!(missing(&text) && missing(&table), "{text}{table}");
     assert!(page.contains("<td class=\"fail\">fail<td><b>slip-low</b><td>missing"), "{page}");
+    let proof = &page[page.find("<th>verdict").unwrap()..];
+    let proof = &proof[..proof.find("</table>").unwrap()];
+    let columns = proof.matches("<th>").count();
+    for row in proof.lines().filter(|line| line.starts_with("<tr>")) {
+        assert_eq!(row.matches("<td").count(), columns, "a cell under each heading: {row}");
+    }
+    assert!(proof.contains("<td class=\"lines\">planned at "), "what is wrong stands under what: {proof}");
     let checked = rig.run(&["check", sheet, "--json"]).ended(1).json();
     let tally = |verdict: &str| table.lines().filter(|line| line.starts_with(&format!("{verdict},"))).count();
     let counts = ["pass", "look", "fail"].map(|word| checked["tally"][word].as_u64().unwrap());

@@ -27,7 +27,7 @@ pub(crate) use look::Look;
 pub(crate) use progress::Progress;
 pub(crate) use screen::Screen;
 use table::Chosen;
-pub(crate) use table::{Cell, Table};
+pub(crate) use table::{Cell, Table, Texts};
 pub(crate) use tone::{Paint, Tone};
 pub(crate) use wrap::wrapped;
 

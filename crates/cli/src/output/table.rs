@@ -43,6 +43,15 @@ struct Column {
     shown: Shown,
 }
 
+/// What stands in a table.
+#[derive(Debug)]
+pub(crate) struct Texts {
+    /// Of each column its heading.
+    pub(crate) headings: Vec<&'static str>,
+    /// Of each row a text for each column.
+    pub(crate) rows: Vec<Vec<String>>,
+}
+
 /// A table being put together.
 #[derive(Debug, Clone)]
 pub(crate) struct Table {
@@ -122,7 +131,7 @@ impl Table {
         self.with(headings, |column| column.is_unbroken = true)
     }
 
-    /// A column that is left out where the output is narrower.
+    /// A column that is left out where the output is narrower, or none of its cells says anything.
     pub(crate) fn needs_width(self, heading: &'static str, width: usize) -> Self {
         self.with(&[heading], |column| column.shown = Shown::From(width))
     }
@@ -143,10 +152,14 @@ impl Table {
         self.rows.push(cells);
     }
 
-    /// What stands in the rows, without how it looks, of the columns that are shown where there is room for all.
-    pub(crate) fn texts(&self) -> Vec<Vec<String>> {
+    /// What stands in it, without how it looks, of the columns that are shown where there is room for all.
+    pub(crate) fn texts(&self) -> Texts {
         let shown = self.fitting(usize::MAX);
-        self.rows.iter().map(|row| shown.iter().map(|place| row[*place].text.clone()).collect()).collect()
+        let of_row = |row: &Vec<Cell>| shown.iter().map(|place| row[*place].text.clone()).collect();
+        Texts {
+            headings: shown.iter().map(|place| self.columns[*place].heading).collect(),
+            rows: self.rows.iter().map(of_row).collect(),
+        }
     }
 
     pub(crate) fn headings(&self) -> Vec<&'static str> {
@@ -155,16 +168,24 @@ impl Table {
 
     /// The places of the columns that are shown at this width, unless some are chosen.
     fn fitting(&self, width: usize) -> Vec<usize> {
-        let fits = |place: &usize| matches!(self.columns[*place].shown, Shown::From(from) if from <= width);
+        let fits = |place: &usize| match self.columns[*place].shown {
+            Shown::From(0) => true,
+            Shown::From(from) => from <= width && self.says_something(*place),
+            Shown::Chosen => false,
+        };
         (0..self.columns.len()).filter(fits).collect()
+    }
+
+    fn says_something(&self, place: usize) -> bool {
+        self.rows.iter().any(|row| !row[place].text.is_empty())
     }
 
     /// What is worth saying of the columns that are not there: those left out for want of room, those it does not have.
     fn note(&self, width: usize, choice: Option<&Choice>) -> Option<String> {
         let headings = self.headings();
-        let names = |is_meant: &dyn Fn(&Column) -> bool| {
-            let meant = self.columns.iter().filter(|column| is_meant(column));
-            meant.map(|column| plain(column.heading)).collect::<Vec<_>>().join(", ")
+        let names = |is_meant: &dyn Fn(usize) -> bool| {
+            let meant = (0..self.columns.len()).filter(|place| is_meant(*place));
+            meant.map(|place| plain(self.columns[place].heading)).collect::<Vec<_>>().join(", ")
         };
         match choice {
             Some(choice) => {
@@ -175,7 +196,10 @@ impl Table {
                 })
             }
             None => {
-                let left_out = names(&|column| matches!(column.shown, Shown::From(from) if from > width));
+                let left_out = names(&|place| {
+                    matches!(self.columns[place].shown, Shown::From(from) if from > width)
+                        && self.says_something(place)
+                });
                 (!left_out.is_empty())
                     .then(|| format!("left out at this width: {left_out}; choose with --columns"))
             }
@@ -262,6 +286,16 @@ mod tests {
         let (text, told) = table().show(width, Paint::Off, &mut Chosen::new(&names));
         assert_eq!(text.split_whitespace().collect::<Vec<_>>().join(" "), shown);
         assert_eq!(told.unwrap_or_default(), note);
+    }
+
+    #[test]
+    fn a_column_with_nothing_to_tell_is_left_out_without_a_word_unless_it_is_chosen() {
+        let mut table = Table::new(&["name", "echo"]).needs_width("echo", 80);
+        table.row(["quay", ""].map(Cell::from).to_vec());
+        let show = |choice: &[String]| table.show(79, Paint::Off, &mut Chosen::new(choice));
+        assert_eq!(show(&[]), ("name\nquay".to_owned(), None));
+        assert_eq!(table.texts().headings, ["name"]);
+        assert!(show(&["echo".to_owned()]).0.starts_with("echo"));
     }
 
     #[rstest]

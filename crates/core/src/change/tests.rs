@@ -364,6 +364,17 @@ fn a_ring_waits_where_it_is_told_to_and_nowhere_else() {
     assert_eq!(why[0], []);
     assert_eq!(why[1], [Wait { on: 0, why: left(1) }]);
     assert_eq!(why[2], [Wait { on: 1, why: left(2) }, Wait { on: 0, why: Why::Parked(at) }]);
+    let may_be_there = Silent {
+        name: "asleep".to_owned(),
+        mac: None,
+        places: vec!["10.40.0.6".parse().unwrap()],
+        why: Silent::NO_ANSWER,
+    };
+    let silent = [may_be_there];
+    let parking = Some("10.40.0.5-10.40.0.7".parse().unwrap());
+    let around = Protection { parking, silent: &silent, ..protection(&census, &sheet, &seats) };
+    let plan = plan_each(&wishes, &around);
+    assert_eq!(plan.changes[0].new_address(), "10.40.0.5".parse().ok(), "not where somebody silent may be");
     assert_eq!(codes(&parked_in("10.40.0.7-10.40.0.7")), ["C009"]);
     assert_eq!(codes(&parked_in("10.40.9.1-10.40.9.9")), ["C009"], "locked is locked");
 }

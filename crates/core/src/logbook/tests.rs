@@ -7,9 +7,10 @@ use rstest::rstest;
 
 use super::*;
 use crate::census::{NodeName, Way};
-use crate::change::Part;
+use crate::change::{Part, Silent};
 use crate::compare::{Addressing, Wanted};
 use crate::facts::{Difference, Facts, Field, Known, PortField, Value};
+use crate::sheet::RigSheet;
 
 fn node(last: u8, address: &str) -> NodeName {
     NodeName {
@@ -182,4 +183,38 @@ fn a_run_is_taken_back_to_before_its_first_step() {
     assert_eq!(run.back(&of("*-2"), 0).len(), 1);
     let names = Part { only: vec![crate::change::Aspect::Names], ..Part::default() };
     assert_eq!(run.back(&names, 0), []);
+}
+
+/// Who took an order to go and answers where it was, keeps the place where it goes; nobody else of those who answer keeps one.
+#[rstest]
+#[case::is_on_its_way(Stage::Acknowledged, true, &["10.40.1.2"], Silent::ON_ITS_WAY)]
+#[case::went(Stage::Confirmed, true, &[], "")]
+#[case::did_not_listen(Stage::Refused, true, &[], "")]
+#[case::took_the_order_and_is_away(Stage::Acknowledged, false, &["10.40.1.1", "10.40.1.2"], Silent::NO_ANSWER)]
+#[case::went_and_is_away(Stage::Confirmed, false, &["10.40.1.2"], Silent::NO_ANSWER)]
+fn whoever_may_be_somewhere_holds_it(
+    #[case] stage: Stage,
+    #[case] answers: bool,
+    #[case] places: &[&str],
+    #[case] why: &str,
+) {
+    let one = node(1, "10.40.1.1");
+    let fields = [moved("10.40.1.1", "10.40.1.2")];
+    let steps = [Stage::Sending, stage].map(|stage| line("one", step(1, &one, stage, &fields)));
+    let runs = runs(&[vec![line("one", begun(Order::Apply, None))], steps.to_vec()].concat());
+    let sheet =
+        "[rig]\nname = \"t\"\n[[node]]\nname = \"node-1\"\nmac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.2\"\n";
+    let sheet = RigSheet::parse(sheet).unwrap();
+    let seen = one.mac.into_iter().filter(|_| answers).collect();
+    let held: Vec<(Vec<String>, &str)> = silent_of(&runs, &sheet, &seen)
+        .into_iter()
+        .map(|one| (one.places.iter().map(ToString::to_string).collect(), one.why))
+        .collect();
+    let expected = (places.iter().map(|place| (*place).to_owned()).collect(), why);
+    assert_eq!(held, if places.is_empty() { vec![] } else { vec![expected] });
+    assert_eq!(
+        silent_of(&runs, &RigSheet::parse("[rig]\nname = \"t\"\n").unwrap(), &seen),
+        [],
+        "on no sheet, nobody's"
+    );
 }

@@ -24,7 +24,7 @@ use super::named;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{SheetFile, write_over};
-use crate::output::{Out, findings};
+use crate::output::{Out, Texts, findings};
 use crate::session::{Look, Session};
 
 use repeat::Until;
@@ -218,8 +218,8 @@ pub(crate) struct Proof {
     pub(crate) adapter: String,
     /// All of it in a sentence.
     pub(crate) summary: String,
-    /// A row for each device, as in [`COLUMNS`].
-    pub(crate) rows: Vec<Vec<String>>,
+    /// A row for each device.
+    pub(crate) table: Texts,
     /// Of each area, how many pass, are to be looked at, and fail.
     pub(crate) areas: Vec<(String, usize, usize, usize)>,
     /// What is wrong.
@@ -255,9 +255,6 @@ impl Told {
     }
 }
 
-/// What the rows of a proof say.
-pub(crate) const COLUMNS: [&str; 6] = show::HEADINGS;
-
 /// Looks at the whole rig of this session's sheet.
 pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> {
     let Some(file) = session.sheet_file() else {
@@ -273,7 +270,7 @@ pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> 
     Ok(Proof {
         adapter: session.adapter().to_owned(),
         summary: show::summary(&comparison, &findings).1,
-        rows: show::table(&comparison, &file.sheet, &look).texts(),
+        table: show::table(&comparison, &file.sheet, &look).texts(),
         told: comparison
             .rows
             .iter()

@@ -46,7 +46,7 @@ pub(super) fn summary(comparison: &Comparison<'_>, found: &[Finding]) -> (Tone, 
 }
 
 /// The columns of the table, as far as they are shown unasked.
-pub(super) const HEADINGS: [&str; 6] = ["verdict", "node", "state", "address", "echo", "what"];
+const HEADINGS: [&str; 6] = ["verdict", "node", "state", "address", "echo", "what"];
 const ON_REQUEST: [&str; 5] = ["area", "MAC", "universes", "firmware", "data"];
 
 /// What the rows have in common.

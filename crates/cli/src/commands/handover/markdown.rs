@@ -12,7 +12,7 @@ pub(super) fn text(papers: &Papers<'_>) -> String {
             text += &format!("- {}: {}\n", safe(area), tally(*pass, *look, *fail));
         }
         text += "\n";
-        text += &table(&crate::commands::check::COLUMNS, papers.rows.iter().cloned());
+        text += &table(papers.headings, papers.rows.iter().cloned());
     }
     text += "\n## At three in the morning\n\n";
     if papers.dhcp.is_empty() {

@@ -94,7 +94,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         write(&folder.join("nodes.csv"), &export(&file.sheet, Subject::Nodes, comma), out)?;
         write(&folder.join("ports.csv"), &export(&file.sheet, Subject::Ports, comma), out)?;
         if let Some(proof) = &proof {
-            write(&folder.join("check.csv"), &write_table(&check::COLUMNS, &proof.rows, comma), out)?;
+            write(&folder.join("check.csv"), &write_table(&proof.table.headings, &proof.table.rows, comma), out)?;
         }
     }
     for (path, size) in [(&args.labels, Size::A4), (&args.tape, Size::Tape)] {

@@ -23,6 +23,8 @@ pub(super) struct Papers<'a> {
     /// What the check came to, in a sentence with its time; or that there was none.
     pub(super) proof: String,
     pub(super) checked: bool,
+    /// What `check` showed of each device, and under which headings.
+    pub(super) headings: &'a [&'static str],
     pub(super) rows: &'a [Vec<String>],
     pub(super) areas: Vec<(String, usize, usize, usize)>,
     pub(super) findings: Vec<Judged>,
@@ -97,7 +99,8 @@ impl<'a> Papers<'a> {
             },
             written,
             checked: proof.is_some(),
-            rows: proof.map_or(&[], |proof| &proof.rows),
+            headings: proof.map_or(&[], |proof| &proof.table.headings),
+            rows: proof.map_or(&[], |proof| &proof.table.rows),
             areas: proof.map(|proof| proof.areas.clone()).unwrap_or_default(),
             findings: judged(findings),
             more_findings: findings.len().saturating_sub(MOST_FINDINGS),
