@@ -6,8 +6,9 @@ mod support;
 
 use lantern_wire::art_net::{
     Address, BlockKind, Command, Dmx, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg, IpProgReply,
-    Message, Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
+    Message, Poll, PollFlags, PollReply, PollTarget, Program, Rdm, ReplyWord, TodControl, TodData, TodRequest,
 };
+use lantern_wire::rdm::{self, Uid};
 use lantern_wire::{MacAddress, Text};
 use proptest::prelude::*;
 
@@ -65,6 +66,29 @@ proptest! {
             command: Command(head[4]),
         };
         prop_assert_eq!(Address::parse(&message.to_bytes()).unwrap(), message);
+    }
+
+    #[test]
+    fn what_carries_rdm_survives(
+        head: [u8; 8], total: u16, addresses in prop::collection::vec(any::<u8>(), 0..=32),
+        uids in prop::collection::vec(any::<[u8; 6]>(), 0..=200), data in prop::collection::vec(any::<u8>(), 0..=231),
+    ) {
+        let [rdm_version, port, bind_index, net, response, address, block, command] = head;
+        let asks = TodRequest { net, command, addresses };
+        let bytes = asks.to_bytes();
+        prop_assert_eq!(Message::parse(&bytes).unwrap(), Message::TodRequest(asks));
+        let uids: Vec<Uid> = uids.into_iter().map(Uid).collect();
+        let [to, from] = [uids.first(), uids.last()].map(|uid| *uid.unwrap_or(&Uid::LOWEST));
+        let table = TodData { rdm_version, port, bind_index, net, response, address, total, block, uids };
+        let bytes = table.to_bytes();
+        prop_assert_eq!(Message::parse(&bytes).unwrap(), Message::TodData(table));
+        let anew = TodControl { net, command, address };
+        let bytes = anew.to_bytes();
+        prop_assert_eq!(Message::parse(&bytes).unwrap(), Message::TodControl(anew));
+        let message = rdm::Message::request(to, from, block, rdm::Class::GET, total, data);
+        let one = Rdm { rdm_version, room: [port, block], net, command, address, message };
+        let bytes = one.to_bytes();
+        prop_assert_eq!(Message::parse(&bytes).unwrap(), Message::Rdm(Box::new(one)));
     }
 
     #[test]

@@ -9,7 +9,8 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::{
     Address, BlockKind, Command, DataLoss, Dmx, FirmwareMaster, FirmwareReply, Input, IpCommand, IpProg,
-    IpProgReply, Message, OpCode, Poll, PollFlags, PollReply, PollTarget, Program, ReplyWord,
+    IpProgReply, Message, OpCode, Poll, PollFlags, PollReply, PollTarget, Program, Rdm, ReplyWord, TodControl,
+    TodData, TodRequest,
 };
 use lantern_wire::{Layer, WireError};
 use rstest::rstest;
@@ -30,6 +31,10 @@ fn to_bytes(message: &Message) -> Vec<u8> {
         Message::IpProgReply(m) => m.to_bytes(),
         Message::Address(m) => m.to_bytes(),
         Message::Dmx(m) => m.to_bytes(),
+        Message::TodRequest(m) => m.to_bytes(),
+        Message::TodData(m) => m.to_bytes(),
+        Message::TodControl(m) => m.to_bytes(),
+        Message::Rdm(m) => m.to_bytes(),
         other => panic!("no bytes for {other:?}"),
     }
 }
@@ -53,8 +58,14 @@ fn every_vector_survives_both_ways(
         "poll-plain-14-bytes",
         "poll-targeted",
         "reply-by-dhcp",
+        "rdm-device-info",
+        "rdm-get-device-info",
+        "rdm-start-address-refused",
         "reply-four-outputs",
-        "reply-second-page"
+        "reply-second-page",
+        "tod-control-flush",
+        "tod-data",
+        "tod-request"
     )]
     name: &str,
 ) {
@@ -108,6 +119,44 @@ fn levels_say_what_the_facts_say_and_end_where_they_say() {
     many[16..18].copy_from_slice(&513_u16.to_be_bytes());
     many.resize(DMX_HEADER + 513, 0);
     assert_eq!(Dmx::parse(&many), Err(WireError::Foreign { layer: Layer::ArtNet(OpCode::DMX) }));
+}
+
+/// What carries RDM says whose universe it is, and who is there; cut anywhere it is none, and damage is seen.
+#[test]
+fn tables_and_messages_of_rdm_say_what_the_facts_say() {
+    let (bytes, facts) = vector("tod-data");
+    let table = TodData::parse(&bytes).unwrap();
+    assert_eq!((table.port_address(), table.port, table.bind_index), (0x0111, 2, 1));
+    assert_eq!((table.response, table.total, table.block), (TodData::FULL, 3, 0));
+    let uids: Vec<String> = table.uids.iter().map(ToString::to_string).collect();
+    assert_eq!(serde_json::to_value(uids).unwrap(), facts["uids"]);
+    let asks = TodRequest::parse(&vector("tod-request").0).unwrap();
+    assert_eq!((asks.net, asks.command, &asks.addresses[..]), (1, TodRequest::FULL, &[16, 17][..]));
+    let anew = TodControl::parse(&vector("tod-control-flush").0).unwrap();
+    assert_eq!((anew.net, anew.command, anew.address), (1, TodControl::FLUSH, 17));
+    for (name, carried) in [
+        ("rdm-device-info", "device-info"),
+        ("rdm-get-device-info", "get-device-info"),
+        ("rdm-start-address-refused", "start-address-refused"),
+    ] {
+        let (bytes, _) = vector(name);
+        let message = Rdm::parse(&bytes).unwrap();
+        assert_eq!((message.port_address(), message.rdm_version, message.room), (0x0111, 1, [0, 0]));
+        assert_eq!(message.message.to_bytes(), support::vector("rdm", carried).0);
+        assert_eq!(Rdm::new(0x0111, message.message.clone()), message);
+        for cut in 0..bytes.len() {
+            assert!(matches!(Rdm::parse(&bytes[..cut]), Err(WireError::Short { .. })), "{name} {cut}");
+        }
+        let mut damaged = bytes.clone();
+        *damaged.last_mut().unwrap() ^= 1;
+        assert_eq!(Rdm::parse(&damaged), Err(WireError::Damaged { layer: Layer::Rdm }));
+    }
+    for (name, whole) in [("tod-data", 46), ("tod-request", 26), ("tod-control-flush", 24)] {
+        let (bytes, _) = vector(name);
+        for cut in 0..whole {
+            assert!(matches!(Message::parse(&bytes[..cut]), Err(WireError::Short { .. })), "{name} {cut}");
+        }
+    }
 }
 
 /// A forgotten field would leave the filler standing.

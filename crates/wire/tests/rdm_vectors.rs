@@ -5,7 +5,10 @@ mod support;
 
 use lantern_wire::acn::Cid;
 use lantern_wire::llrp::{Component, Content, EVERYBODY, Filter, Message as Llrp, Probe, ProbeReply};
-use lantern_wire::rdm::{Class, Message, ResponseType, Uid};
+use lantern_wire::rdm::{
+    Behaviour, Class, Description, DeviceInfo, Form, LineCounters, Message, Personality, Quantity, ResponseType,
+    SensorDefinition, SensorValue, Slot, StatusMessage, StatusType, Uid, Unit, parameter, text,
+};
 use lantern_wire::{MacAddress, WireError};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -65,6 +68,77 @@ fn requests_and_answers_say_what_they_say() {
     let more = Message::parse(&vector("rdm", "supported-overflow").0).unwrap();
     assert_eq!((more.response(), more.data.len()), (Some(ResponseType::ACK_OVERFLOW), 230));
     assert_eq!(asks.to_string(), "RDM get 0060 from 7ff1:00000001 to 7ff2:0000abcd");
+}
+
+#[test]
+fn a_device_says_what_it_is() {
+    let data = |name: &str| Message::parse(&vector("rdm", name).0).unwrap().data;
+    let info = DeviceInfo::read(&data("device-info")).unwrap();
+    let (_, facts) = vector("rdm", "device-info");
+    let said = |fact: &str| facts[fact].as_u64().unwrap();
+    assert_eq!((u64::from(info.model), u64::from(info.category)), (said("model"), said("category")));
+    assert_eq!((u64::from(info.software), u64::from(info.footprint)), (said("software"), said("footprint")));
+    assert_eq!((info.personality, info.personalities), (2, 3));
+    assert_eq!((info.start_address, info.sub_devices, info.sensors, info.version), (101, 0, 1, [1, 0]));
+    assert_eq!(info.to_bytes(), data("device-info"));
+    assert_eq!(parameter::read_all(&data("supported")), [0x82, 0xe0, 0x700]);
+    let many = parameter::read_all(&data("supported-overflow"));
+    assert_eq!((many.len(), many[0], many[114]), (115, 0x8000, 0x8072));
+    assert_eq!(parameter::write_all(&many), data("supported-overflow"));
+    assert_eq!(text::read(&data("set-label")), "Quay mast one");
+    assert_eq!(parameter::number(&data("start-address-refused")), Some(6));
+}
+
+/// What RDM writes, it reads; a zero may end a text, and nothing that is cut is read past its end.
+#[test]
+fn what_a_device_tells_is_read_as_it_is_written() {
+    let unit = Unit { unit: 1, prefix: 0 };
+    let sensor = SensorDefinition {
+        number: 2,
+        quantity: Quantity(0),
+        unit,
+        range: [-40, 150],
+        normal: [-10, 90],
+        keeps_extremes: true,
+        records: false,
+        name: "Lamp house".into(),
+    };
+    assert_eq!(SensorDefinition::read(&sensor.to_bytes()).as_ref(), Some(&sensor));
+    assert_eq!(format!("{} in {}", sensor.quantity, sensor.unit), "temperature in °C");
+    assert!(sensor.is_normal(90) && !sensor.is_normal(91) && !sensor.is_normal(-11));
+    let value = SensorValue { number: 2, now: -5, lowest: -12, highest: 80, recorded: 0 };
+    assert_eq!(SensorValue::read(&value.to_bytes()), Some(value));
+    assert_eq!(SensorValue::read(&value.to_bytes()[..3]).map(|value| (value.now, value.highest)), Some((-5, 0)));
+    let mode = Personality { number: 3, footprint: 24, name: "Wash, fine".into() };
+    assert_eq!(Personality::read(&[&mode.to_bytes()[..], &[0, 0]].concat()), Some(mode));
+    let own = Description {
+        parameter: 0x8001,
+        length: 2,
+        form: Form::WORD,
+        is_told: true,
+        is_set: true,
+        unit,
+        range: [0, 600],
+        default: 30,
+        name: "Fan delay".into(),
+    };
+    assert_eq!(Description::read(&own.to_bytes()), Some(own));
+    let status = StatusMessage { sub_device: 0, status: StatusType::WARNING, id: 0x21, values: [2, -7] };
+    assert_eq!(StatusMessage::read_all(&[&status.to_bytes()[..], &[1, 2]].concat()), [status]);
+    assert_eq!((StatusType(0x13).to_string(), StatusType(0x13).is_over()), ("warning, over".into(), true));
+    let behaviour = Behaviour { scene: 0, delay: 20, hold: 0xffff, level: 255 };
+    assert_eq!(Behaviour::read(&behaviour.to_bytes()), Some(behaviour));
+    let slot = Slot { offset: 4, sort: 1, label: 2 };
+    assert_eq!(Slot::read_all(&slot.to_bytes()), [slot]);
+    let line = LineCounters { short: 1, mismatched: 2, damaged: 65535 };
+    assert_eq!(LineCounters::read(&line.to_bytes()), Some(line));
+    assert_eq!(LineCounters::read(&line.to_bytes()[..5]), None);
+    let long = "ä".repeat(20);
+    assert_eq!(text::read(&text::write(&long)), "ä".repeat(16), "cut between characters");
+    assert_eq!(
+        [&[7][..], &[1, 0], &[0, 1, 0, 0], &[1, 2, 3]].map(parameter::number),
+        [Some(7), Some(256), Some(65536), None]
+    );
 }
 
 #[test]
@@ -159,5 +233,8 @@ proptest! {
         whole.truncate(cut);
         whole.extend(&bytes);
         let _ = Llrp::parse(&whole);
+        let _ = (DeviceInfo::read(&bytes), Personality::read(&bytes), Description::read(&bytes), Slot::read_all(&bytes));
+        let _ = (SensorDefinition::read(&bytes), SensorValue::read(&bytes), StatusMessage::read_all(&bytes));
+        let _ = (Behaviour::read(&bytes), LineCounters::read(&bytes), parameter::read_all(&bytes), text::read(&bytes));
     }
 }

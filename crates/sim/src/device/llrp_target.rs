@@ -185,17 +185,7 @@ impl LlrpTarget {
                 Err(refusal) => (ResponseType::NACK, refusal.0.to_be_bytes().to_vec()),
             }
         };
-        let answer = rdm::Message {
-            to: order.from,
-            from: self.setup.uid,
-            transaction: order.transaction,
-            port_or_response: response.0,
-            queued: 0,
-            sub_device: order.sub_device,
-            class: if is_set { Class::SET_RESPONSE } else { Class::GET_RESPONSE },
-            parameter: order.parameter,
-            data,
-        };
+        let answer = order.answered(response, data);
         let mut at = now + if self.has(LlrpQuirk::AnswersLate) { LATE } else { Duration::from_millis(2) };
         if order.parameter == network::APPLY && is_set && self.has(LlrpQuirk::AnswersApplyAfterwards) {
             at = now + self.setup.restart + Duration::from_millis(50);

@@ -1,7 +1,8 @@
 //! Any Art-Net message.
 
 use super::{
-    Address, Dmx, FirmwareMaster, FirmwareReply, Input, IpProg, IpProgReply, OpCode, Poll, PollReply, header,
+    Address, Dmx, FirmwareMaster, FirmwareReply, Input, IpProg, IpProgReply, OpCode, Poll, PollReply, Rdm,
+    TodControl, TodData, TodRequest, header,
 };
 use crate::WireError;
 
@@ -23,6 +24,14 @@ pub enum Message<'a> {
     Dmx(Dmx<'a>),
     /// A controller switches inputs on and off.
     Input(Input),
+    /// A controller asks for the tables of RDM devices.
+    TodRequest(TodRequest),
+    /// A gateway tells the RDM devices on a port.
+    TodData(TodData),
+    /// A controller lets a gateway search its cable anew.
+    TodControl(TodControl),
+    /// An RDM message on its way.
+    Rdm(Box<Rdm>),
     /// A controller sends one block of a file.
     FirmwareMaster(FirmwareMaster),
     /// A node says what became of a block.
@@ -45,6 +54,10 @@ impl<'a> Message<'a> {
             OpCode::ADDRESS => Self::Address(Box::new(Address::parse(datagram)?)),
             OpCode::DMX => Self::Dmx(Dmx::parse(datagram)?),
             OpCode::INPUT => Self::Input(Input::parse(datagram)?),
+            OpCode::TOD_REQUEST => Self::TodRequest(TodRequest::parse(datagram)?),
+            OpCode::TOD_DATA => Self::TodData(TodData::parse(datagram)?),
+            OpCode::TOD_CONTROL => Self::TodControl(TodControl::parse(datagram)?),
+            OpCode::RDM => Self::Rdm(Box::new(Rdm::parse(datagram)?)),
             OpCode::FIRMWARE_MASTER => Self::FirmwareMaster(FirmwareMaster::parse(datagram)?),
             OpCode::FIRMWARE_REPLY => Self::FirmwareReply(FirmwareReply::parse(datagram)?),
             other => Self::Other(other),

@@ -15,6 +15,10 @@ mod message;
 mod op_code;
 mod poll;
 mod poll_reply;
+mod rdm;
+mod tod_control;
+mod tod_data;
+mod tod_request;
 
 pub use address::{Address, Command, Program};
 pub use dmx::Dmx;
@@ -30,6 +34,10 @@ pub use message::Message;
 pub use op_code::OpCode;
 pub use poll::{Poll, PollTarget};
 pub use poll_reply::{PollReply, PortBlock};
+pub use rdm::Rdm;
+pub use tod_control::TodControl;
+pub use tod_data::TodData;
+pub use tod_request::TodRequest;
 
 /// The UDP port of every Art-Net message, as source and as destination.
 pub const PORT: u16 = 6454;

@@ -17,6 +17,14 @@ impl OpCode {
     pub const ADDRESS: Self = Self(0x6000);
     /// A controller switches inputs on and off.
     pub const INPUT: Self = Self(0x7000);
+    /// A controller asks for the tables of RDM devices.
+    pub const TOD_REQUEST: Self = Self(0x8000);
+    /// A gateway tells the RDM devices on a port.
+    pub const TOD_DATA: Self = Self(0x8100);
+    /// A controller lets a gateway search its cable anew.
+    pub const TOD_CONTROL: Self = Self(0x8200);
+    /// One RDM message.
+    pub const RDM: Self = Self(0x8300);
     /// One block of a file for a node.
     pub const FIRMWARE_MASTER: Self = Self(0xf200);
     /// A node says what became of a block.
@@ -33,6 +41,10 @@ impl OpCode {
             Self::DMX => "ArtDmx",
             Self::ADDRESS => "ArtAddress",
             Self::INPUT => "ArtInput",
+            Self::TOD_REQUEST => "ArtTodRequest",
+            Self::TOD_DATA => "ArtTodData",
+            Self::TOD_CONTROL => "ArtTodControl",
+            Self::RDM => "ArtRdm",
             Self::FIRMWARE_MASTER => "ArtFirmwareMaster",
             Self::FIRMWARE_REPLY => "ArtFirmwareReply",
             Self::IP_PROG => "ArtIpProg",

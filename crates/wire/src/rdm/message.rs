@@ -12,7 +12,7 @@
 
 use core::fmt;
 
-use super::{MOST_DATA, Uid};
+use super::{MOST_DATA, ROOT, Uid};
 use crate::{Layer, WireError};
 
 const START: u8 = 0xcc;
@@ -124,6 +124,33 @@ impl Message {
             parameter: number(21),
             data: message[HEAD - 1..].to_vec(),
         })
+    }
+
+    /// A request to the root of a device.
+    #[must_use]
+    pub const fn request(
+        to: Uid,
+        from: Uid,
+        transaction: u8,
+        class: Class,
+        parameter: u16,
+        data: Vec<u8>,
+    ) -> Self {
+        let (port_or_response, queued, sub_device) = (1, 0, ROOT);
+        Self { to, from, transaction, port_or_response, queued, sub_device, class, parameter, data }
+    }
+
+    /// The answer to this request.
+    #[must_use]
+    pub const fn answered(&self, response: ResponseType, data: Vec<u8>) -> Self {
+        Self {
+            to: self.from,
+            from: self.to,
+            port_or_response: response.0,
+            class: Class(self.class.0 | 1),
+            data,
+            ..*self
+        }
     }
 
     /// How a device took a request; `None` for a request.

@@ -68,18 +68,8 @@ impl Line {
         out: &mut Vec<Outgoing>,
     ) -> u32 {
         let [.., low] = self.transaction.wrapping_add(1).to_be_bytes();
-        let content = Content::Rdm(rdm::Message {
-            to: target.uid,
-            from: self.own_uid,
-            transaction: low,
-            port_or_response: 1,
-            queued: 0,
-            sub_device: rdm::ROOT,
-            class,
-            parameter,
-            data,
-        });
-        self.say(target.cid, content, out);
+        let order = rdm::Message::request(target.uid, self.own_uid, low, class, parameter, data);
+        self.say(target.cid, Content::Rdm(order), out);
         self.transaction
     }
 

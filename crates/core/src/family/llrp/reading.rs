@@ -10,7 +10,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use lantern_wire::llrp::{Content, Message};
 use lantern_wire::rdm::network::{self, InterfaceAddress, InterfaceId, Leased};
-use lantern_wire::rdm::{self, Class, ResponseType, parameter};
+use lantern_wire::rdm::{self, Class, ResponseType, parameter, text};
 
 use super::FIELDS;
 use super::line::{Line, Target};
@@ -264,15 +264,15 @@ impl Reading {
                 None => false,
             },
             Question::Label => {
-                self.facts.learn(Field::Label, Value::Text(text(data).as_str().into()));
+                self.facts.learn(Field::Label, Value::Text(text::read(data).as_str().into()));
                 true
             }
             Question::Maker => {
-                self.maker = text(data);
+                self.maker = text::read(data);
                 true
             }
             Question::Model => {
-                self.model = text(data);
+                self.model = text::read(data);
                 true
             }
             Question::Identify => match data {
@@ -375,10 +375,4 @@ impl Reading {
 pub(super) fn timer(answer: &rdm::Message) -> Duration {
     let tenths = answer.data.first_chunk().map_or(1, |tenths| u16::from_be_bytes(*tenths));
     (Duration::from_millis(100) * u32::from(tenths)).min(LONGEST_TIMER)
-}
-
-/// A text as RDM carries it: ASCII, some end it with zeros.
-fn text(data: &[u8]) -> String {
-    let end = data.iter().position(|byte| *byte == 0).unwrap_or(data.len());
-    String::from_utf8_lossy(&data[..end]).into_owned()
 }
