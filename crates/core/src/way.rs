@@ -32,6 +32,8 @@ pub enum Way {
     Igmp,
     /// It answered a search by LLRP.
     Llrp,
+    /// It told who is on its cables, by RDM.
+    Rdm,
     /// It told its state by PJLink.
     Pjlink,
     /// Its web server answered.
@@ -55,11 +57,12 @@ impl Way {
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 14] = [
+    pub const ALL: [Self; 15] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
         Self::Sap,
+        Self::Rdm,
         Self::Llrp,
         Self::Pjlink,
         Self::Http,
@@ -106,6 +109,7 @@ impl Way {
             Self::Lldp => "lldp",
             Self::Igmp => "igmp",
             Self::Llrp => "llrp",
+            Self::Rdm => "rdm",
             Self::Pjlink => "pjlink",
             Self::Http => "http",
             Self::Traffic => "traffic",
@@ -152,6 +156,7 @@ impl fmt::Display for Way {
             Self::Lldp => "LLDP",
             Self::Igmp => "IGMP",
             Self::Llrp => "LLRP",
+            Self::Rdm => "RDM",
             Self::Pjlink => "PJLink",
             Self::Http => "HTTP",
             Self::Traffic => "traffic",

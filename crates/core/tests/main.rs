@@ -19,6 +19,7 @@ mod pages;
 mod pjlink;
 mod properties;
 mod quirks;
+mod rdm;
 mod reading;
 mod records;
 mod safety;

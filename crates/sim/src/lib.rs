@@ -7,6 +7,7 @@
 #![forbid(unsafe_code)]
 
 mod device;
+mod fixture;
 mod ground;
 mod link;
 mod model;
@@ -18,6 +19,7 @@ pub use device::{
     DeviceSetup, IpState, Linked, LlrpQuirk, LlrpSetup, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice,
     StreamSetup, Utterance, WebSetup,
 };
+pub use fixture::{FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, SimFixture};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LinkHeard, LoopbackGround, MemoryGround};

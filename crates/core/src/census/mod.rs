@@ -8,6 +8,7 @@ mod designate;
 mod device;
 mod diff;
 mod file;
+mod fixture;
 mod identity;
 mod meaning;
 mod node;
@@ -37,6 +38,7 @@ pub use designate::DesignationError;
 pub use device::{Contested, Device, SeenBy, Viewpoint};
 pub use diff::{CensusDiff, Change, ChangeKind, Compared};
 pub use file::{CensusFile, CensusFileError, NodeRecord, SavedCensus};
+pub use fixture::{Behind, FoundFixture};
 pub use identity::{Again, Identity, NodeName};
 pub use meaning::Meaning;
 pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
@@ -54,6 +56,7 @@ pub use unit::Unit;
 
 pub use crate::way::{Way, Ways};
 
+use fixture::Fixtures;
 pub(crate) use node::answering;
 use presence::{Holding, Presence};
 use roles::Roles;
@@ -78,6 +81,7 @@ pub struct Census {
     streams: Streams,
     surroundings: Surroundings,
     units: Units,
+    fixtures: Fixtures,
     /// What a saved census held besides its nodes.
     kept: Evidence,
     overlooked: u64,
@@ -95,6 +99,8 @@ pub struct Evidence {
     pub streams: Vec<Stream>,
     /// What families speak for by themselves.
     pub units: Vec<Unit>,
+    /// The units on the cables of gateways.
+    pub fixtures: Vec<FoundFixture>,
     /// The network around the devices.
     pub surroundings: Surroundings,
 }
@@ -160,6 +166,7 @@ impl Census {
             services: self.services(),
             streams: self.streams(),
             units: self.units(),
+            fixtures: self.fixtures(),
             surroundings: self.surroundings(),
         }
     }
@@ -200,6 +207,12 @@ impl Census {
     #[must_use]
     pub fn units(&self) -> Vec<Unit> {
         both(&self.kept.units, self.units.sorted())
+    }
+
+    /// The units on the cables of gateways, in the order of gateways, ports and identifiers.
+    #[must_use]
+    pub fn fixtures(&self) -> Vec<FoundFixture> {
+        both(&self.kept.fixtures, self.fixtures.sorted())
     }
 
     /// The network around the devices.
@@ -256,6 +269,7 @@ impl Census {
             + self.services.overlooked()
             + self.streams.overlooked()
             + self.units.overlooked()
+            + self.fixtures.overlooked()
     }
 
     /// Takes in one sighting.
@@ -278,6 +292,7 @@ impl Census {
                 self.surroundings.take_querier(querier);
             }
             Told::Unit(unit) => self.units.take(unit),
+            Told::Fixture(fixture) => self.fixtures.take(fixture),
             Told::Spoke { .. }
             | Told::ArtNet
             | Told::Arp

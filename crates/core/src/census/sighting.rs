@@ -11,7 +11,7 @@ use lantern_wire::sap::{self, Sap};
 use lantern_wire::sdp::Session;
 use lantern_wire::{Igmp, Lldp, MacAddress, WireError, art_net};
 
-use super::{Unit, Way, stated_or};
+use super::{Behind, FoundFixture, Unit, Way, stated_or};
 use crate::{Protocol, Said, family};
 
 /// Something a device told about itself.
@@ -100,6 +100,8 @@ pub enum Told {
     },
     /// What a family has made out of its messages, perhaps of many.
     Unit(Box<Unit>),
+    /// A unit on one of its cables.
+    Fixture(Box<FoundFixture>),
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -175,6 +177,7 @@ impl Told {
             Self::Querier { .. } => Way::Igmp,
             Self::Spoke { family, .. } => *family,
             Self::Unit(unit) => unit.family,
+            Self::Fixture(_) => Way::Rdm,
             Self::Traffic => Way::Traffic,
         }
     }
@@ -212,6 +215,10 @@ fn by_art_net(bytes: &[u8]) -> Result<Told, WireError> {
         Message::PollReply(reply) => Told::PollReply(reply),
         Message::IpProgReply(reply) => Told::IpSettings(reply),
         Message::Dmx(dmx) => Told::Levels(Levels::of_dmx(&dmx)),
+        Message::TodData(_) => Told::Spoke { family: Way::Rdm, stated: None, bytes: bytes.to_vec() },
+        Message::Rdm(rdm) if rdm.message.class.is_response() => {
+            Told::Spoke { family: Way::Rdm, stated: None, bytes: bytes.to_vec() }
+        }
         _ => Told::ArtNet,
     })
 }
@@ -269,6 +276,12 @@ impl Sighting {
         Self { mac, to_us: true, ..Self::plain(at, from, Told::Unit(Box::new(unit))) }
     }
 
+    /// A unit on a cable, as its gateway tells.
+    pub(crate) fn of_fixture(at: Duration, fixture: FoundFixture) -> Self {
+        let Behind { mac, address, .. } = fixture.behind;
+        Self { mac, to_us: true, ..Self::plain(at, address, Told::Fixture(Box::new(fixture))) }
+    }
+
     /// Whom it is about: MAC address, where that is known, and address; all zero for one that has none.
     #[must_use]
     pub fn holder(&self) -> (Option<MacAddress>, Ipv4Addr) {
@@ -280,6 +293,7 @@ impl Sighting {
             }
             Told::Spoke { stated, .. } => (self.mac.or(stated.filter(|mac| mac.is_known())), self.from),
             Told::Unit(unit) => (unit.mac, unit.address),
+            Told::Fixture(fixture) => (fixture.behind.mac, fixture.behind.address),
             _ => (self.mac, self.from),
         }
     }

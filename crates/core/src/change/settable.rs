@@ -55,6 +55,10 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
             | Field::Faults
             | Field::LampHours
             | Field::Access
+            | Field::StartAddress
+            | Field::Mode
+            | Field::ModeName
+            | Field::Footprint
             | Field::Port(_, PortField::Presence),
             _,
         ) => return None,

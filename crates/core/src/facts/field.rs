@@ -54,6 +54,14 @@ pub enum Field {
     LampHours,
     /// Whether it lets itself be read.
     Access,
+    /// The first slot it takes.
+    StartAddress,
+    /// The number of the mode it is in (its personality), from 1.
+    Mode,
+    /// What that mode is called.
+    ModeName,
+    /// How many slots it takes in that mode.
+    Footprint,
     /// Something about the port of this number.
     Port(u32, PortField),
 }
@@ -86,7 +94,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 23] = [
+    pub const OF_DEVICES: [Self; 27] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -110,6 +118,10 @@ impl Field {
         Self::Faults,
         Self::LampHours,
         Self::Access,
+        Self::StartAddress,
+        Self::Mode,
+        Self::ModeName,
+        Self::Footprint,
     ];
 
     /// Whether it is about address, mask or gateway, which are written together.
@@ -159,6 +171,10 @@ impl Field {
             Self::Faults => "faults",
             Self::LampHours => "lamp hours",
             Self::Access => "access",
+            Self::StartAddress => "start address",
+            Self::Mode => "mode",
+            Self::ModeName => "mode name",
+            Self::Footprint => "footprint",
             Self::Port(..) => "port",
         }
     }

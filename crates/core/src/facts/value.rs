@@ -69,8 +69,11 @@ impl Value {
             | Field::Serial
             | Field::Version
             | Field::Input
-            | Field::Faults => Self::Text(plain(written)?),
-            Field::LampHours | Field::SacnPriority => Self::Count(plain(written)?),
+            | Field::Faults
+            | Field::ModeName => Self::Text(plain(written)?),
+            Field::LampHours | Field::SacnPriority | Field::StartAddress | Field::Mode | Field::Footprint => {
+                Self::Count(plain(written)?)
+            }
             Field::Power => Self::Power(plain(written)?),
             Field::Access => Self::Access(plain(written)?),
             Field::Firmware => Self::Firmware(text()?.parse().map_err(serde_json::Error::custom)?),

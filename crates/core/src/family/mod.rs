@@ -9,6 +9,7 @@ mod dns_sd;
 mod http;
 mod llrp;
 mod pjlink;
+mod rdm;
 mod sacn;
 mod sap;
 
@@ -23,7 +24,9 @@ use lantern_wire::{
 
 use crate::census::{News, Sighting, Told, Unit, Way, Ways};
 use crate::change::Change;
-use crate::conversation::{LinkEnd, LinkId, LinkNews, Nothing, Outgoing, Response, SurveyPlan, Talk, Vantage};
+use crate::conversation::{
+    LinkEnd, LinkId, LinkNews, Nothing, OnCables, Outgoing, Response, SurveyPlan, Talk, Vantage,
+};
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
 pub(crate) trait Asker: Debug {
@@ -59,6 +62,26 @@ pub(crate) trait Asker: Debug {
         false
     }
 
+    /// When it has a question to a single device, of which there may be many: each waits for its turn at the pace of all.
+    fn next_single(&self) -> Option<Duration> {
+        None
+    }
+
+    /// The question to a single device that is due by now.
+    fn ask_single(&mut self, _now: Duration) -> Option<Outgoing> {
+        None
+    }
+
+    /// Until when it is at work at least: what it has begun to read is read to the end.
+    fn busy_until(&self) -> Option<Duration> {
+        None
+    }
+
+    /// Of how many things that it reads one by one it is done with how many: done, and all.
+    fn read_of(&self) -> (usize, usize) {
+        (0, 0)
+    }
+
     /// The next thing it has made out from what was heard; `None` when there is nothing.
     fn next_sighting(&mut self) -> Option<Sighting> {
         None
@@ -85,6 +108,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     // Who only listens makes out targets from what others ask.
     if plan.ways.contains(Way::Llrp) {
         all.push(Box::new(llrp::Search::new(plan)));
+    }
+    if does(Way::Rdm) && plan.on_cables != OnCables::Nothing {
+        all.push(Box::new(rdm::Search::new(plan)));
     }
     if does(Way::Pjlink) {
         all.push(Box::new(pjlink::Search::new(plan)));

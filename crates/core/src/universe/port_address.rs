@@ -1,8 +1,9 @@
 //! Art-Net's Port-Address (Art-Net 4, section "Universe addressing").
 
 use std::fmt;
+use std::str::FromStr;
 
-use super::OutOfRange;
+use super::{DeskBase, OutOfRange, Universe, UniverseError};
 
 /// Fifteen bits: net (0–127), sub (0–15), universe (0–15). Counts from 0 to 32767.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -71,6 +72,15 @@ impl PortAddress {
     #[must_use]
     pub const fn shares_page_with(self, other: Self) -> bool {
         self.0 >> 4 == other.0 >> 4
+    }
+}
+
+impl FromStr for PortAddress {
+    type Err = UniverseError;
+
+    /// Reads one as it is shown, or in any notation that is no desk's.
+    fn from_str(text: &str) -> Result<Self, UniverseError> {
+        Universe::read(text, DeskBase::Zero)?.port_address().ok_or(UniverseError::Unreadable)
     }
 }
 

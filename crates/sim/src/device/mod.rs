@@ -26,6 +26,7 @@ use crate::Speech;
 pub use body::IpState;
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
+pub(crate) use setup::uid;
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 pub use web::WebSetup;
 

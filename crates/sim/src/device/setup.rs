@@ -144,7 +144,7 @@ fn mac<'de, D: Deserializer<'de>>(from: D) -> Result<MacAddress, D::Error> {
     String::deserialize(from)?.parse().map_err(de::Error::custom)
 }
 
-pub(super) fn uid<'de, D: Deserializer<'de>>(from: D) -> Result<Uid, D::Error> {
+pub(crate) fn uid<'de, D: Deserializer<'de>>(from: D) -> Result<Uid, D::Error> {
     String::deserialize(from)?.parse().map_err(de::Error::custom)
 }
 

@@ -33,6 +33,12 @@ impl SimNode {
             }
             Ok(Message::Dmx(dmx)) => self.hear_levels(dmx.port_address, dmx.slots),
             Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message, bytes),
+            Ok(Message::TodRequest(request)) if !self.cables.is_empty() => self.hear_tod_request(&request),
+            Ok(Message::TodControl(control)) if !self.cables.is_empty() => {
+                self.note_write(now, bytes);
+                self.hear_tod_control(now, &control);
+            }
+            Ok(Message::Rdm(request)) if !self.cables.is_empty() => self.hear_rdm(now, from, &request),
             Ok(Message::FirmwareMaster(message)) => self.hear_block(now, from, &message),
             Ok(Message::Input(message)) => {
                 self.note_write(now, bytes);

@@ -1,5 +1,6 @@
 //! One simulated node.
 
+mod cable;
 mod firmware;
 mod hearing;
 mod program;
@@ -88,6 +89,8 @@ pub struct SimNode {
     heard_writes: Vec<Written>,
     /// The slots it puts out, by universe: those of its outputs at most.
     put_out: BTreeMap<u16, Vec<u8>>,
+    /// What hangs on its outputs.
+    cables: cable::Cables,
     dice: StdRng,
 }
 
@@ -153,6 +156,7 @@ impl SimNode {
             saved: setup.poll_replies(),
             heard_writes: Vec::new(),
             put_out: BTreeMap::new(),
+            cables: cable::Cables::new(4 * setup.pages.len(), &setup.fixtures, setup.cable),
             dice: StdRng::seed_from_u64(seed),
             setup,
         };
@@ -276,7 +280,7 @@ impl SimNode {
             Power::Starting { up_at } => Some(up_at),
             Power::On => {
                 let later = self.later.as_ref().map(|(at, _)| *at);
-                self.waiting.iter().map(|(at, _)| *at).chain(later).min()
+                self.waiting.iter().map(|(at, _)| *at).chain(later).chain(self.cables.wake_at()).min()
             }
         }
     }
@@ -296,6 +300,7 @@ impl SimNode {
         if !self.is_listening() {
             return;
         }
+        self.work_cables(now);
         self.waiting.sort_by_key(|(at, _)| *at);
         let due = self.waiting.partition_point(|(at, _)| *at <= now);
         for (_, answer) in self.waiting.drain(..due).collect::<Vec<_>>() {

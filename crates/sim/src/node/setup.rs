@@ -8,7 +8,7 @@ use lantern_wire::{MacAddress, Text};
 use serde::Deserialize;
 
 use super::Quirk;
-use crate::Model;
+use crate::{FixtureSetup, Model};
 
 /// A node's settings and its habits, good and bad.
 #[derive(Debug, Clone)]
@@ -37,6 +37,10 @@ pub struct NodeSetup {
     pub factory: Ipv4Addr,
     /// Its pages.
     pub pages: Vec<PagePorts>,
+    /// The units on its cables.
+    pub fixtures: Vec<FixtureSetup>,
+    /// How long a request takes on a cable.
+    pub cable: Duration,
     /// To whom it answers polls.
     pub reply: Reply,
     /// How much later than others it answers polls.
@@ -140,8 +144,8 @@ impl NodeSetup {
             net: page.net,
             sub: page.sub,
             oem: self.model.oem(),
-            // Indicators normal, Port-Address set over the network.
-            status1: Status1(0xe0),
+            // Indicators normal, Port-Address set over the network; RDM where something hangs on it.
+            status1: Status1(if self.fixtures.is_empty() { 0xe0 } else { 0xe2 }),
             esta: Model::ESTA,
             short_name: Text::cut(&self.name),
             long_name: Text::cut(&self.label),

@@ -12,6 +12,8 @@ const POLLER: SocketAddrV4 = SocketAddrV4::new(Ipv4Addr::new(10, 40, 0, 7), PORT
 fn setup() -> NodeSetup {
     let page = |sub| PagePorts { net: 1, sub, out: vec![0, 1, 2], taken: vec![9], ..PagePorts::default() };
     NodeSetup {
+        fixtures: Vec::new(),
+        cable: Duration::from_millis(20),
         name: "quay-north".to_owned(),
         label: "Quay north mast".to_owned(),
         model: Model::Eight,

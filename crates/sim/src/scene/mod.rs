@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use serde::{Deserialize, Deserializer, de};
 
-use crate::{DeviceSetup, Model, NodeSetup, PagePorts, Quirk, Reply, SimDevice, SimNode};
+use crate::{DeviceSetup, FixtureSetup, Model, NodeSetup, PagePorts, Quirk, Reply, SimDevice, SimNode};
 
 /// Tidewick Harbour Night: the scene of all examples.
 pub const TIDEWICK: &str = include_str!("../../scenes/tidewick/tidewick.scene.toml");
@@ -45,6 +45,12 @@ pub struct Scene {
     /// Devices that are no Art-Net nodes.
     #[serde(rename = "device", default)]
     devices: Vec<DeviceSetup>,
+    /// Units on the cables of the nodes.
+    #[serde(rename = "fixture", default)]
+    fixtures: Vec<FixtureSetup>,
+    /// How long a request takes on a cable.
+    #[serde(default = "usual_cable")]
+    cable_ms: u64,
 }
 
 /// Why a text is no scene.
@@ -99,6 +105,10 @@ fn firmware<'de, D: Deserializer<'de>>(from: D) -> Result<u16, D::Error> {
     parts.map(u16::from_be_bytes).ok_or_else(|| de::Error::custom("two numbers from 0 to 255 like \"1.4\""))
 }
 
+const fn usual_cable() -> u64 {
+    20
+}
+
 const fn usual_restart() -> u64 {
     800
 }
@@ -151,7 +161,16 @@ impl Scene {
         };
         let network = Ipv4Addr::new(10, 40, 0, 0);
         let nodes = (0..count).map(node).collect();
-        Self { network, prefix: sixteen(), seed, loss, nodes, devices: Vec::new() }
+        Self {
+            network,
+            prefix: sixteen(),
+            seed,
+            loss,
+            nodes,
+            devices: Vec::new(),
+            fixtures: Vec::new(),
+            cable_ms: usual_cable(),
+        }
     }
 
     /// The address a guest takes beside the nodes.
@@ -224,6 +243,8 @@ impl Scene {
             firmware: node.firmware,
             factory: Ipv4Addr::new(a, b, 240, low),
             pages: node.pages.clone(),
+            fixtures: self.fixtures.iter().filter(|one| one.behind == node.name).cloned().collect(),
+            cable: Duration::from_millis(self.cable_ms),
             reply: node.reply,
             late: Duration::from_millis(node.late_ms),
             restart: Duration::from_millis(node.restart_ms),

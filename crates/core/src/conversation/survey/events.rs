@@ -50,6 +50,8 @@ pub struct Progress {
     pub seen: usize,
     /// Addresses asked one by one, and to be asked at most.
     pub swept: (u64, u64),
+    /// Units behind gateways that were read, of those that were found.
+    pub read: (usize, usize),
     /// Longest time it can still take; `None` when it has no end.
     pub left: Option<Duration>,
 }

@@ -36,7 +36,7 @@ use returns::Returns;
 use sweep::Sweep;
 
 pub use events::{Glimpse, Progress, SurveyEvent};
-pub use plan::{Concern, Extent, SurveyPlan};
+pub use plan::{Concern, Extent, OnCables, SurveyPlan};
 
 /// A node may take so long at random before it answers (Art-Net 4, "ArtPoll").
 const REPLY_TIME: Duration = Duration::from_secs(1);
@@ -165,7 +165,9 @@ impl Survey {
     #[must_use]
     pub fn progress(&self, now: Duration) -> Progress {
         let left = (self.plan.extent != Extent::Endless).then(|| self.end().saturating_sub(now));
-        Progress { found: self.census.nodes().len(), seen: self.seen, swept: self.sweep.progress(), left }
+        let of_each = self.askers.iter().map(|asker| asker.read_of());
+        let read = of_each.fold((0, 0), |(done, all), one| (done + one.0, all + one.1));
+        Progress { found: self.census.nodes().len(), seen: self.seen, swept: self.sweep.progress(), read, left }
     }
 
     /// When it ends, as far as can be said now.
@@ -187,7 +189,8 @@ impl Survey {
         } else {
             Duration::ZERO
         };
-        let end = own_time.max(swept + read);
+        let busy = self.askers.iter().filter_map(|asker| asker.busy_until()).max();
+        let end = own_time.max(swept + read).max(busy.unwrap_or_default());
         if self.is_asking() { end + ASK_GRACE } else { end }
     }
 
@@ -362,6 +365,23 @@ impl Survey {
         self.askers.iter().filter_map(|asker| asker.next_at()).min()
     }
 
+    /// When a family has a question to a single device whose turn it is.
+    fn next_single(&self) -> Option<Duration> {
+        let wanted = self.askers.iter().filter_map(|asker| asker.next_single()).min();
+        wanted.map(|at| at.max(self.outbox.pace().next()))
+    }
+
+    fn ask_single(&mut self, now: Duration) {
+        while self.next_single().is_some_and(|at| at <= now) && self.outbox.has_room(now) {
+            let mut due = self.askers.iter_mut().filter(|asker| asker.next_single().is_some_and(|at| at <= now));
+            let question = due.next().and_then(|asker| asker.ask_single(now));
+            if let Some(question) = question {
+                self.outbox.send_now(question);
+            }
+            self.take_made_out(now);
+        }
+    }
+
     fn work(&mut self, now: Duration) {
         if !std::mem::replace(&mut self.begun, true) {
             self.begin();
@@ -387,6 +407,7 @@ impl Survey {
         self.calls.ask(now, &self.census, &mut self.outbox);
         self.ask_echoes(now);
         self.outbox.release(now);
+        self.ask_single(now);
         self.sweep(now);
     }
 }
@@ -454,6 +475,7 @@ impl Conversation for Survey {
             self.calls.next_ask(),
             self.echoes.next_at(),
             self.outbox.release_at(),
+            self.next_single(),
             sweeps,
             watches.then_some(self.look_at),
             Some(self.end()),

@@ -41,6 +41,8 @@ pub struct SurveyPlan {
     pub ranges: Vec<AddressRange>,
     /// Addresses of Art-Net nodes that no broadcast reaches.
     pub calls: Vec<Ipv4Addr>,
+    /// What is asked of the cables behind gateways.
+    pub on_cables: OnCables,
     /// Universes of sACN to listen to.
     pub universes: Vec<u16>,
     /// Packets a second to single addresses.
@@ -62,6 +64,18 @@ pub enum Extent {
     Listen(Duration),
     /// Until it is stopped.
     Endless,
+}
+
+/// What is asked of the cables behind gateways.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum OnCables {
+    /// Nothing.
+    #[default]
+    Nothing,
+    /// Who is on them, by the tables that gateways keep anyway: nothing goes over the cables.
+    Count,
+    /// Of each unit on them what it is.
+    Read,
 }
 
 /// Who is asked one by one: for settings, for an echo, and whether somebody shares the address.
@@ -172,6 +186,7 @@ impl SurveyPlan {
             likely: Vec::new(),
             ranges: Vec::new(),
             calls: Vec::new(),
+            on_cables: OnCables::Nothing,
             universes: Vec::new(),
             pace: Pace::USUAL,
             secrets: Secrets::default(),

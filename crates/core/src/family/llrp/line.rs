@@ -10,9 +10,7 @@ use lantern_wire::rdm::{self, Class, Uid};
 use super::join;
 use crate::census::Unit;
 use crate::conversation::{Outgoing, Seat, Vantage};
-
-/// Maker and first number of our own identifier: of the range that the standard keeps for prototypes (E1.20, table A-1).
-const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];
+use crate::family::rdm::own_uid;
 
 /// A target as orders reach it: by its component identifier; its RDM identifier stands in them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -92,11 +90,4 @@ fn own_cid(vantage: &Vantage) -> Cid {
     bytes[8] = 0x80;
     bytes[10..].copy_from_slice(&vantage.own_mac.unwrap_or(MacAddress([0; 6])).0);
     Cid(bytes)
-}
-
-fn own_uid(vantage: &Vantage) -> Uid {
-    let [_, _, rest @ ..] = vantage.own_mac.unwrap_or(MacAddress([0; 6])).0;
-    let [a, b] = OWN_MAKER;
-    let [c, d, e, f] = rest;
-    Uid([a, b, c, d, e, f])
 }

@@ -1,0 +1,90 @@
+//! Fixtures: the units on the cables of gateways, as RDM tells them.
+
+use std::collections::BTreeMap;
+use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
+use lantern_wire::rdm::Uid;
+use serde::{Deserialize, Serialize};
+
+use super::{FoundNode, PortPlace};
+use crate::as_text;
+use crate::facts::Facts;
+use crate::universe::PortAddress;
+
+/// One unit on a cable.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FoundFixture {
+    /// Its RDM identifier.
+    #[serde(with = "as_text")]
+    pub uid: Uid,
+    /// The cable it hangs on.
+    pub behind: Behind,
+    /// What it told of itself, and what it could. Where it was only counted, it was asked nothing.
+    pub facts: Facts,
+}
+
+/// Where a cable begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Behind {
+    /// The gateway's address.
+    pub address: Ipv4Addr,
+    /// The gateway's MAC address, where it is known.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+    /// The page of its port.
+    pub page: u8,
+    /// The place on the page, 0 to 3.
+    pub slot: u8,
+    /// The universe of its port.
+    #[serde(with = "as_text")]
+    pub universe: PortAddress,
+}
+
+impl Behind {
+    /// Whether it is a port of this node.
+    #[must_use]
+    pub fn is_of(&self, node: &FoundNode) -> bool {
+        match (self.mac, node.mac) {
+            (Some(own), Some(mac)) => own == mac && self.address == node.address,
+            _ => self.address == node.address,
+        }
+    }
+
+    /// The number of the port on its node, counted over all pages from 1; `None` where the node does not state it.
+    #[must_use]
+    pub fn port_of(&self, node: &FoundNode) -> Option<u32> {
+        let own = PortPlace { page: self.page, slot: self.slot };
+        node.ports().find(|(_, place, _)| *place == own).map(|(number, ..)| number)
+    }
+}
+
+/// All fixtures. Several may bear one identifier: each hangs on a cable of its own.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Fixtures {
+    known: BTreeMap<(Behind, Uid), FoundFixture>,
+    overlooked: u64,
+}
+
+impl Fixtures {
+    /// The most fixtures kept.
+    const MOST: usize = 65_536;
+
+    pub(crate) fn take(&mut self, fixture: &FoundFixture) {
+        let key = (fixture.behind, fixture.uid);
+        if self.known.len() >= Self::MOST && !self.known.contains_key(&key) {
+            self.overlooked += 1;
+            return;
+        }
+        self.known.insert(key, fixture.clone());
+    }
+
+    /// In the order of gateways, ports and identifiers.
+    pub(crate) fn sorted(&self) -> Vec<FoundFixture> {
+        self.known.values().cloned().collect()
+    }
+
+    pub(crate) const fn overlooked(&self) -> u64 {
+        self.overlooked
+    }
+}

@@ -1,0 +1,47 @@
+//! RDM over Art-Net: who is on the cables of gateways, and what they tell of themselves (Art-Net 4, "ArtTodRequest",
+//! "ArtRdm"; E1.20).
+//!
+//! [`Search`] is its part in a survey. It asks gateways for the tables they keep anyway ([`tables`]), which puts nothing on
+//! the cables; told to, it asks every unit too, by one [`Cable`] for each universe of a gateway: one request at a time on
+//! each, all cables side by side. [`Reading`] is the questions to one unit.
+
+mod cable;
+mod reading;
+mod search;
+mod tables;
+
+use lantern_wire::MacAddress;
+use lantern_wire::rdm::Uid;
+
+use super::Asker;
+use crate::conversation::Vantage;
+use crate::facts::Field;
+
+use cable::Cable;
+use reading::Reading;
+
+pub(super) use search::Search;
+
+/// Maker of our own identifier: of the range that the standard keeps for prototypes (E1.20, table A-1).
+const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];
+
+/// What every unit tells, as far as it has it.
+const FIELDS: [Field; 9] = [
+    Field::Label,
+    Field::Maker,
+    Field::Model,
+    Field::Version,
+    Field::Indicators,
+    Field::StartAddress,
+    Field::Mode,
+    Field::ModeName,
+    Field::Footprint,
+];
+
+/// Who we are to RDM: made from our own MAC address.
+pub(super) fn own_uid(vantage: &Vantage) -> Uid {
+    let [_, _, rest @ ..] = vantage.own_mac.unwrap_or(MacAddress([0; 6])).0;
+    let [a, b] = OWN_MAKER;
+    let [c, d, e, f] = rest;
+    Uid([a, b, c, d, e, f])
+}

@@ -1,0 +1,205 @@
+//! Units on the cables of gateways are counted without a word to them, and read, where they are asked for, as they are.
+
+use std::collections::BTreeMap;
+use std::fmt::Write;
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_core::census::{Census, FoundFixture, Way, Ways};
+use lantern_core::conversation::{Means, OnCables, Survey, SurveyPlan, Vantage};
+use lantern_core::facts::{Field, Value};
+use lantern_core::sheet::RigSheet;
+use lantern_sim::{FixtureTruth, MemoryGround, Scene, SimNode};
+use lantern_wire::MacAddress;
+use rstest::rstest;
+
+use crate::support::{ground, run, run_seeing, seat};
+
+const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
+
+/// Gateways of four outputs from 10.40.1.1 on, each with universes of its own.
+fn gateways(count: u32) -> String {
+    (0..count).fold("network = \"10.40.0.0\"\n".to_owned(), |mut text, i| {
+        write!(
+            text,
+            "[[node]]\nname = \"gate-{i}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:20:{i:02x}\"\n\
+             address = \"10.40.1.{}\"\npages = [{{ net = 1, sub = {i}, out = [0, 1, 2, 3] }}]\n",
+            i + 1
+        )
+        .unwrap();
+        text
+    })
+}
+
+/// A wash light of two modes behind a port.
+fn unit(gateway: u32, port: u32, number: u32, extra: &str) -> String {
+    format!(
+        "[[fixture]]\nbehind = \"gate-{gateway}\"\nport = {port}\nuid = \"7ff0:{number:08x}\"\nmodel = \"Tidelight Wash\"\n\
+         label = \"wash {number}\"\nmodes = [{{ name = \"Wash, plain\", footprint = 14 }}, {{ name = \"Wash, fine\", \
+         footprint = 24 }}]\n{extra}\n"
+    )
+}
+
+fn survey(
+    scene: &Scene,
+    on_cables: OnCables,
+    pace: u32,
+    sheet: Option<RigSheet>,
+) -> (Survey, MemoryGround, Duration) {
+    let mut ground = ground(scene).with_frames(OWN);
+    let means = Means { frames: true, ..Means::default() };
+    let vantage = Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) };
+    let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
+    let art_net = SurveyPlan::art_net(vec![seat()], sheet, false);
+    let plan = SurveyPlan { ways, on_cables, pace, vantage, ends_early: false, ..art_net };
+    let mut survey = Survey::new(plan);
+    let (_, took) = run(&mut survey, &mut ground);
+    (survey, ground, took)
+}
+
+/// Every unit there really is, by gateway, port and identifier.
+fn truth(ground: &MemoryGround) -> BTreeMap<(Ipv4Addr, u32, String), FixtureTruth> {
+    let of_node = |node: &SimNode| {
+        let address = node.address();
+        let each = node.fixtures().map(|(port, unit)| (port as u32, unit.truth().clone()));
+        each.map(move |(port, truth)| ((address, port, truth.uid.to_string()), truth)).collect::<Vec<_>>()
+    };
+    ground.nodes().iter().flat_map(of_node).collect()
+}
+
+/// Every unit that was found, by the same.
+fn found(census: &Census) -> BTreeMap<(Ipv4Addr, u32, String), FoundFixture> {
+    let place = |one: &FoundFixture| {
+        let node = census.nodes().iter().find(|node| one.behind.is_of(node)).unwrap();
+        (one.behind.address, one.behind.port_of(node).unwrap(), one.uid.to_string())
+    };
+    census.fixtures().into_iter().map(|one| (place(&one), one)).collect()
+}
+
+fn told(fixture: &FoundFixture, field: Field) -> String {
+    fixture.facts.get(field).map_or_else(|| "-".to_owned(), |value| field.in_words(value))
+}
+
+/// Of each cable that was used, when it was first and last.
+fn used(ground: &MemoryGround) -> Vec<(Duration, Duration)> {
+    ground.nodes().iter().flat_map(SimNode::cables_used).collect()
+}
+
+#[rstest]
+#[case::counted(OnCables::Count, 0)]
+#[case::read(OnCables::Read, 1)]
+fn units_are_counted_without_a_word_to_them_and_read_one_request_at_a_time(
+    #[case] on_cables: OnCables,
+    #[case] most: usize,
+) {
+    let units = (0..60).map(|i| unit(i % 3, 1 + i % 4, i + 1, &format!("start_address = {}", 1 + 14 * (i / 12))));
+    let scene = Scene::parse(&(gateways(3) + &units.collect::<String>())).unwrap();
+    let (survey, ground, _) = survey(&scene, on_cables, 500, None);
+    let (found, truth) = (found(survey.census()), truth(&ground));
+    assert_eq!(found.keys().collect::<Vec<_>>(), truth.keys().collect::<Vec<_>>());
+    let at_once = ground.nodes().iter().map(SimNode::most_requests_at_once).max();
+    assert_eq!(at_once, Some(most), "requests on one cable at any moment");
+    for (place, one) in &found {
+        let so = &truth[place];
+        if on_cables == OnCables::Count {
+            assert_eq!(one.facts.told().count(), 0, "nobody asked {place:?}");
+            continue;
+        }
+        assert_eq!(told(one, Field::Label), so.label);
+        assert_eq!(told(one, Field::StartAddress), so.start_address.to_string());
+        assert_eq!((told(one, Field::Mode), told(one, Field::ModeName)), ("1".into(), "Wash, plain".into()));
+        assert_eq!((told(one, Field::Footprint), told(one, Field::Version)), ("14".into(), "1.4.2".into()));
+        assert_eq!(told(one, Field::Model), "Tidelight Wash");
+        assert!(one.facts.is_whole(), "{:?}", one.facts);
+    }
+    assert_eq!(survey.progress(Duration::ZERO).read, (60, 60));
+}
+
+/// Whatever a unit does, what is said of it is so; what it does not say is not said.
+#[rstest]
+#[case::deaf("deaf", false, "- - -")]
+#[case::only_required("only-required", true, "- 1 -")]
+#[case::puts_off("puts-off", true, "wash 1 1 Wash, plain")]
+#[case::in_parts("tells-in-parts", true, "wash 1 1 Wash, plain")]
+#[case::counts_wrong("counts-wrong", true, "wash 1 1 Wash, plain")]
+#[case::slow("slow", true, "wash 1 1 Wash, plain")]
+#[case::mumbles("mumbles", true, "wash 1 1 Wash, plain")]
+fn a_unit_is_read_whatever_it_does(#[case] quirk: &str, #[case] is_whole: bool, #[case] said: &str) {
+    let odd = unit(0, 2, 1, &format!("quirks = [\"{quirk}\"]"));
+    let scene = Scene::parse(&(gateways(1) + &odd + &unit(0, 2, 2, "start_address = 15"))).unwrap();
+    let (survey, ground, _) = survey(&scene, OnCables::Read, 500, None);
+    let all: Vec<FoundFixture> = found(survey.census()).into_values().collect();
+    let [odd, other] = &all[..] else { panic!("{all:?}") };
+    let fields = [Field::Label, Field::StartAddress, Field::ModeName].map(|field| told(odd, field));
+    assert_eq!(fields.join(" "), said, "{quirk}");
+    assert_eq!(odd.facts.is_whole(), is_whole, "{quirk}: {:?}", odd.facts);
+    assert_eq!(other.facts.get(Field::StartAddress), Some(&Value::Count(15)), "nobody else suffers");
+    let so = truth(&ground).into_values().next().unwrap();
+    assert_eq!((so.start_address, so.label.as_str(), so.identifies), (1, "wash 1", false), "nothing was changed");
+}
+
+#[test]
+fn who_is_in_no_table_is_not_found_and_two_of_one_identifier_are_both_found() {
+    let hidden = unit(0, 1, 1, "quirks = [\"hidden\"]");
+    let twins = unit(0, 2, 7, "start_address = 5") + &unit(0, 4, 7, "start_address = 9");
+    let scene = Scene::parse(&(gateways(1) + &hidden + &twins)).unwrap();
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
+    let found = found(survey.census());
+    let places: Vec<(u32, String)> =
+        found.iter().map(|((_, port, _), one)| (*port, told(one, Field::StartAddress))).collect();
+    assert_eq!(places, [(2, "5".into()), (4, "9".into())]);
+}
+
+/// What is locked on the sheet is not asked, and nobody is asked where RDM is off or nothing hangs.
+#[test]
+fn a_locked_gateway_is_left_alone() {
+    let scene = Scene::parse(&(gateways(2) + &unit(0, 1, 1, "") + &unit(1, 1, 2, ""))).unwrap();
+    let sheet =
+        "[rig]\nname = \"t\"\n[[network]]\nname = \"l\"\nrange = \"10.40.0.0/16\"\nlocked = [\"10.40.1.1\"]\n";
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, Some(RigSheet::parse(sheet).unwrap()));
+    let uids: Vec<String> = survey.census().fixtures().iter().map(|one| one.uid.to_string()).collect();
+    assert_eq!(uids, ["7ff0:00000002"]);
+}
+
+/// A hundred cables side by side take hardly longer than the busiest of them, also where every fiftieth datagram is lost; and
+/// never are two requests on one cable.
+#[test]
+fn two_thousand_units_take_the_time_of_one_cable() {
+    let units = (0..2000).map(|i| unit(i % 25, 1 + i / 25 % 4, i + 1, "")).collect::<String>();
+    let alone = (0..20).map(|i| unit(0, 1, i + 1, "")).collect::<String>();
+    let scene = |units: &str, count| Scene::parse(&(gateways(count) + units)).unwrap();
+    let (one, lonely, _) = survey(&scene(&alone, 1), OnCables::Read, 20_000, None);
+    assert_eq!(one.census().fixtures().len(), 20);
+    let busiest = |ground: &MemoryGround| used(ground).iter().map(|(first, last)| *last - *first).max().unwrap();
+    let (all, ground, _) = survey(&scene(&units, 25).with_chance(0.02, 5), OnCables::Read, 20_000, None);
+    let whole = all.census().fixtures().iter().filter(|one| one.facts.is_whole()).count();
+    assert_eq!((all.census().fixtures().len(), whole), (2000, 2000));
+    let at_once = ground.nodes().iter().map(SimNode::most_requests_at_once).max();
+    assert_eq!(at_once, Some(1));
+    let (first, last) = used(&ground).into_iter().reduce(|a, b| (a.0.min(b.0), a.1.max(b.1))).unwrap();
+    let (took, by_one, without_loss) = (last - first, busiest(&ground), busiest(&lonely));
+    assert!(took <= by_one * 13 / 10, "{took:?} beside {by_one:?} for the busiest cable");
+    assert!(by_one <= without_loss * 8 / 5, "{by_one:?} beside {without_loss:?} without loss");
+}
+
+/// The requests keep to the pace of the survey.
+#[test]
+fn reading_keeps_to_the_pace() {
+    let units = (0..200).map(|i| unit(i % 10, 1 + i / 10 % 4, i + 1, "")).collect::<String>();
+    let scene = Scene::parse(&(gateways(10) + &units)).unwrap();
+    let mut ground = ground(&scene);
+    let plan = SurveyPlan {
+        ways: Ways::only(&[Way::ArtNet, Way::Rdm]),
+        on_cables: OnCables::Read,
+        pace: 100,
+        ..SurveyPlan::art_net(vec![seat()], None, false)
+    };
+    let mut survey = Survey::new(plan);
+    let mut asked = 0_u32;
+    let events = run_seeing(&mut survey, &mut ground, |_, bytes| asked += u32::from(bytes[8..10] == [0, 0x83]));
+    assert_eq!(survey.census().fixtures().iter().filter(|one| one.facts.is_whole()).count(), 200);
+    assert_eq!(asked, 1600, "each question once");
+    let first_reading = used(&ground).into_iter().map(|(first, _)| first).min().unwrap();
+    let took = used(&ground).into_iter().map(|(_, last)| last).max().unwrap() - first_reading;
+    assert!(took >= Duration::from_secs(15), "1600 questions in {took:?}, of {} events", events.len());
+}
