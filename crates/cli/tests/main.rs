@@ -14,6 +14,7 @@ mod codes;
 mod demo;
 mod faults;
 mod firmware;
+mod fixtures;
 mod guided;
 mod handover;
 mod help;

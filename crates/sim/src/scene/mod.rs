@@ -117,6 +117,11 @@ fn mac<'de, D: Deserializer<'de>>(from: D) -> Result<MacAddress, D::Error> {
     String::deserialize(from)?.parse().map_err(de::Error::custom)
 }
 
+/// Whether a unit hangs on this node.
+fn is_behind(fixture: &FixtureSetup, node: &SceneNode) -> bool {
+    fixture.behind == node.name || fixture.behind == node.mac.to_string()
+}
+
 impl Scene {
     /// Reads a scene.
     ///
@@ -243,7 +248,12 @@ impl Scene {
             firmware: node.firmware,
             factory: Ipv4Addr::new(a, b, 240, low),
             pages: node.pages.clone(),
-            fixtures: self.fixtures.iter().filter(|one| one.behind == node.name).cloned().collect(),
+            fixtures: self
+                .fixtures
+                .iter()
+                .filter(|one| is_behind(one, node))
+                .flat_map(FixtureSetup::each)
+                .collect(),
             cable: Duration::from_millis(self.cable_ms),
             reply: node.reply,
             late: Duration::from_millis(node.late_ms),

@@ -51,7 +51,11 @@ fn show(progress: &Progress, survey: &Survey, now: Duration, expected: Option<us
     let swept =
         if left > 0 { format!(", {asked} of at most {} addresses asked", asked + left) } else { String::new() };
     let time = state.left.map(|left| format!(", at most {:.1} s more", left.as_secs_f32())).unwrap_or_default();
-    progress.show(format!("{} devices seen, {} Art-Net nodes{of}{swept}{time}", state.seen, state.found));
+    let read = match state.read {
+        (_, 0) => String::new(),
+        (done, all) => format!(", {done} of {all} fixtures read"),
+    };
+    progress.show(format!("{} devices seen, {} Art-Net nodes{of}{read}{swept}{time}", state.seen, state.found));
 }
 
 /// The first that was seen of somebody, in a line.

@@ -1,5 +1,6 @@
 //! `survey`: who is there, in every way at once.
 
+mod fixtures;
 mod live;
 mod plan;
 mod remembered;
@@ -72,6 +73,11 @@ pub(crate) struct Args {
     #[arg(long, value_name = "WHAT", value_delimiter = ',')]
     pub(crate) show: Vec<show::Part>,
 
+    /// Ask every fixture behind the gateways what it is, by RDM over their cables, and list them; without, they are counted
+    #[arg(long, value_name = "BY", num_args = 0..=1, require_equals = true, default_missing_value = "gateway",
+          conflicts_with_all = ["listen", "range", "mac", "capture", "remembered"])]
+    pub(crate) fixtures: Option<fixtures::Order>,
+
     /// Save what was found, to be compared or replayed later
     #[arg(long, value_name = "FILE.census.json")]
     pub(crate) save: Option<PathBuf>,
@@ -116,6 +122,7 @@ impl Args {
             least: None,
             pace: USUAL_PACE,
             show: Vec::new(),
+            fixtures: None,
             save: Some(save),
             record: None,
             capture: None,
@@ -233,7 +240,10 @@ fn tell(
     }
     match args.mac {
         Some(mac) => show::one(mac, outcome, earlier, out)?,
-        None if args.is_about_everything() => show::all(outcome, earlier, &args.show, sheet, out)?,
+        None if args.is_about_everything() => {
+            let lists = show::Lists { parts: &args.show, fixtures: args.fixtures };
+            show::all(outcome, earlier, &lists, sheet, out)?;
+        }
         None => show::part(outcome, earlier, out)?,
     }
     if let Some(path) = &args.save {

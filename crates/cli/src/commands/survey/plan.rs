@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
-use lantern_core::conversation::{Extent, Survey, SurveyPlan, ports_of};
+use lantern_core::conversation::{Extent, OnCables, Survey, SurveyPlan, ports_of};
 use lantern_core::diagnosis::Limits;
 use lantern_core::sheet::kind::KindBook;
 use lantern_core::sheet::{RigSheet, SheetNode};
@@ -65,6 +65,11 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
         calls,
         universes: session.sheet().map(RigSheet::sacn_universes).unwrap_or_default(),
         pace: args.pace,
+        on_cables: match args.fixtures {
+            Some(_) => OnCables::Read,
+            None if args.is_about_everything() => OnCables::Count,
+            None => OnCables::Nothing,
+        },
         ..base
     }
 }

@@ -9,7 +9,7 @@ use lantern_core::compare::{State, compare};
 use lantern_core::facts::Field;
 use lantern_core::universe::Universe;
 
-use super::Outcome;
+use super::{Outcome, fixtures};
 use crate::commands::universes;
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -17,7 +17,7 @@ use crate::memory::Remembered;
 use crate::output::{Cell, Out, Table, Tone, counted, findings, wrapped};
 
 /// The most rows of a table; more than that nobody reads under pressure.
-const MOST_ROWS: usize = 400;
+pub(super) const MOST_ROWS: usize = 400;
 /// The most names in a line.
 const MOST_NAMED: usize = 12;
 
@@ -30,6 +30,13 @@ pub(crate) enum Part {
     Streams,
     /// Services told by DNS-SD
     Services,
+}
+
+/// What is listed besides devices.
+pub(super) struct Lists<'a> {
+    pub(super) parts: &'a [Part],
+    /// The fixtures, in this order.
+    pub(super) fixtures: Option<fixtures::Order>,
 }
 
 /// What earlier surveys saw.
@@ -59,7 +66,7 @@ impl Earlier<'_> {
 pub(super) fn all(
     outcome: &Outcome,
     earlier: &Earlier<'_>,
-    parts: &[Part],
+    lists: &Lists<'_>,
     sheet: Option<&SheetFile>,
     out: &mut Out,
 ) -> Result<(), Failure> {
@@ -75,9 +82,13 @@ pub(super) fn all(
     for line in around(&outcome.census.surroundings()) {
         out.line(&line)?;
     }
-    for part in parts {
+    for part in lists.parts {
         out.line("")?;
         out.table(&listing(*part, &outcome.census))?;
+    }
+    if let Some(order) = lists.fixtures {
+        out.line("")?;
+        fixtures::show(&outcome.census, order, out)?;
     }
     not_talking(&rows, true, out)?;
     out.line("")?;
@@ -207,6 +218,7 @@ fn summary(outcome: &Outcome) -> String {
     if nodes > 0 {
         parts.push(format!("{nodes} nodes with {ports} ports"));
     }
+    parts.extend(fixtures::summary(census));
     let sources = census.sources();
     if !sources.is_empty() {
         let universes: usize = sources.iter().map(|source| source.universes.len()).sum();

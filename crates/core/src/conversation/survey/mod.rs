@@ -224,7 +224,7 @@ impl Survey {
             Match::Missing | Match::Ambiguous(_) => false,
         };
         let matching = || Matching::new(sheet, &self.census);
-        let idle = !self.is_asking() && self.sweep.is_over();
+        let idle = !self.is_asking() && self.sweep.is_over() && self.next_single().is_none();
         idle && sheet.nodes.iter().zip(&matching().of_sheet).all(answered)
     }
 

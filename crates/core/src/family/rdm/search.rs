@@ -161,6 +161,9 @@ impl Asker for Search {
     }
 
     fn read_of(&self) -> (usize, usize) {
+        if !self.reads {
+            return (0, 0);
+        }
         let left: usize = self.cables.values().map(Cable::left).sum();
         (self.found - left.min(self.found), self.found)
     }

@@ -1,0 +1,76 @@
+//! Fixtures behind gateways: what `survey` says of them, held against what hangs there.
+
+use std::collections::BTreeMap;
+
+use lantern_sim::{NIGHT, Scene, SimNode};
+use rstest::rstest;
+use serde_json::Value;
+
+use crate::support::Rig;
+
+/// Start address, mode and label of every unit of the night behind a gateway that is on, by identifier.
+fn hanging() -> BTreeMap<String, (u64, u64, String)> {
+    let nodes = Scene::parse(NIGHT).unwrap().nodes();
+    let of_node = |node: &SimNode| {
+        let each = node.fixtures().map(|(_, unit)| unit.truth().clone());
+        each.map(|so| (so.uid.to_string(), (so.start_address.into(), so.mode.into(), so.label)))
+            .collect::<Vec<_>>()
+    };
+    nodes.iter().filter(|node| node.is_listening()).flat_map(of_node).collect()
+}
+
+fn told(fixture: &Value) -> (String, (u64, u64, String)) {
+    let fact = |name: &str| &fixture["facts"]["told"][name];
+    let number = |name: &str| fact(name).as_u64().unwrap_or(0);
+    let label = fact("label").as_str().unwrap_or("").to_owned();
+    (fixture["uid"].as_str().unwrap().to_owned(), (number("start address"), number("mode"), label))
+}
+
+#[test]
+fn every_fixture_of_the_night_is_read_as_it_is() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    let said = rig.run_here(&["survey", "--fixtures", "--json"]).json();
+    let found: BTreeMap<_, _> = said["fixtures"].as_array().unwrap().iter().map(told).collect();
+    let so = hanging();
+    assert_eq!(found.len(), so.len());
+    let wrong: Vec<_> = so.iter().filter(|(uid, one)| found.get(*uid) != Some(one)).collect();
+    assert!(wrong.is_empty(), "{wrong:?}");
+    let text = rig.run_here(&["survey", "--fixtures=universe"]);
+    let row = text.line(&["mast-spot-2"]);
+    assert!(
+        row.starts_with("quay-north 1") && row.contains("109 to 142") && row.contains("7ff0:00000012"),
+        "{row}"
+    );
+    let saved = rig.run_here(&["survey", "--fixtures", "--save", "night.census.json"]);
+    assert!(saved.out.contains(&format!("{} fixtures behind 18 gateways", found.len())), "{}", saved.out);
+    let diff = rig.run(&["census", "diff", "night.census.json", "night.census.json"]).ended(0);
+    assert!(diff.out.contains("0 changed"), "a census with fixtures is read back: {}", diff.out);
+}
+
+/// Counting puts nothing on the cables: nobody tells what it is. Asked for one way or one unit, nobody is counted either.
+#[rstest]
+#[case::counted(&["survey", "--json"], true)]
+#[case::by_art_net_alone(&["survey", "--only", "art-net", "--json"], false)]
+#[case::one_unit(&["survey", "--mac", "02:4d:42:00:10:01", "--json"], false)]
+fn a_plain_survey_only_counts_them(#[case] arguments: &[&str], #[case] counts: bool) {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    let said = rig.run_here(arguments).json();
+    let found = said["fixtures"].as_array().unwrap();
+    assert_eq!(found.len(), if counts { hanging().len() } else { 0 });
+    let facts = found.iter().map(|one| one["facts"]["told"].as_object().unwrap().len()).sum::<usize>();
+    assert_eq!(facts, 0);
+}
+
+/// What a fixture calls itself reaches no terminal as it is.
+#[test]
+fn a_hostile_label_is_harmless_and_nobody_behind_a_gateway_is_said_so() {
+    let node = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
+                mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\npages = [{ out = [0, 1, 2, 3] }]\n";
+    let unit = "[[fixture]]\nbehind = \"quay-north\"\nport = 2\nuid = \"7ff0:00000001\"\nlabel = \"\\u001b[2Jred\"\n\
+                model = \"Wash\"\nmodes = [{ name = \"plain\", footprint = 4 }]\n";
+    let rig = Rig::with(&Scene::parse(&format!("{node}{unit}")).unwrap());
+    let said = rig.run_here(&["survey", "--fixtures"]);
+    assert!(!said.out.contains('\u{1b}') && said.line(&["quay-north 2", "7ff0:00000001"]).contains("\\x1b[2Jred"));
+    let bare = Rig::with(&Scene::parse(node).unwrap());
+    assert!(bare.run_here(&["survey", "--fixtures"]).out.contains("no gateway has a fixture in its tables"));
+}
