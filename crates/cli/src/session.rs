@@ -11,7 +11,7 @@ use lantern_core::adapter::{Adapter, Choice, Computer, choose};
 use lantern_core::address::Subnet;
 use lantern_core::census::{Census, Device, Viewpoint, Ways};
 use lantern_core::compare::Everybody;
-use lantern_core::conversation::{Concern, Conversation, Seat, Survey, SurveyPlan, Vantage};
+use lantern_core::conversation::{Concern, Conversation, OnCables, Progress, Seat, Survey, SurveyPlan, Vantage};
 use lantern_core::secret::Secrets;
 use lantern_core::sheet::RigSheet;
 use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, run};
@@ -307,15 +307,16 @@ impl Session {
     /// Looks who is there, in every way there is, for as long as strangers may take to answer. Those it is about are asked
     /// for their settings; `likely` addresses are asked one by one.
     pub(crate) fn look(&self, concern: Concern, likely: Vec<Ipv4Addr>, out: &mut Out) -> Result<Look, Failure> {
-        self.look_and_listen(concern, likely, Vec::new(), out)
+        self.look_and_listen(concern, likely, Vec::new(), OnCables::Nothing, out)
     }
 
-    /// The same, and listens to the levels of these universes of sACN.
+    /// The same, and listens to the levels of these universes of sACN, and asks fixtures as far as it is told to.
     pub(crate) fn look_and_listen(
         &self,
         concern: Concern,
         likely: Vec<Ipv4Addr>,
         universes: Vec<u16>,
+        on_cables: OnCables,
         out: &mut Out,
     ) -> Result<Look, Failure> {
         // Where Art-Net can neither be asked nor heard, everybody would only seem to be missing.
@@ -330,6 +331,7 @@ impl Session {
             times_echoes: true,
             likely,
             universes,
+            on_cables,
             ..self.survey_plan()
         };
         let mut survey = Survey::new(plan);
@@ -339,7 +341,8 @@ impl Session {
             let state = survey.progress(now);
             let of = expected.map(|n| format!(" ({n} on the sheet)")).unwrap_or_default();
             let left = state.left.unwrap_or_default().as_secs_f32();
-            progress.show(format!("{} nodes answered{of}, at most {left:.1} s more", state.found));
+            let read = fixtures_read(&state);
+            progress.show(format!("{} nodes answered{of}{read}, at most {left:.1} s more", state.found));
             Ok(())
         })?;
         drop(progress);
@@ -418,4 +421,12 @@ impl Look {
 
 fn is_simulated(choice: &Choice) -> bool {
     choice.seats.iter().any(|seat| seat.own.is_loopback())
+}
+
+/// How many fixtures were read, where any are.
+pub(crate) fn fixtures_read(progress: &Progress) -> String {
+    match progress.read {
+        (_, 0) => String::new(),
+        (done, all) => format!(", {done} of {all} fixtures read"),
+    }
 }

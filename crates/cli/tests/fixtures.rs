@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use lantern_sim::{NIGHT, Scene, SimNode};
+use lantern_sim::{NIGHT, NIGHT_MENDED_SHEET, Scene, SimNode};
 use rstest::rstest;
 use serde_json::Value;
 
@@ -73,4 +73,25 @@ fn a_hostile_label_is_harmless_and_nobody_behind_a_gateway_is_said_so() {
     assert!(!said.out.contains('\u{1b}') && said.line(&["quay-north 2", "7ff0:00000001"]).contains("\\x1b[2Jred"));
     let bare = Rig::with(&Scene::parse(node).unwrap());
     assert!(bare.run_here(&["survey", "--fixtures"]).out.contains("no gateway has a fixture in its tables"));
+}
+
+/// Of 211 planned fixtures exactly those are called different that are, each for what it is, and those behind a gateway that is
+/// off are not called missing.
+#[test]
+fn three_fixtures_of_the_night_are_not_as_planned() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    rig.write_sheet("night.rig.toml", NIGHT_MENDED_SHEET);
+    let said = rig.run(&["check", "night.rig.toml", "--fixtures"]).ended(1);
+    assert!(said.line(&["mast-wash-3", "different"]).contains("start address is 1, planned 29"));
+    assert!(said.line(&["mast-spot-2", "different"]).contains("footprint is 34, planned 24"));
+    assert!(said.line(&["rail-wash-8", "different"]).contains("cable is quay-north 4, planned quay-north 3"));
+    let sentence = said.line(&["fixtures as planned"]);
+    assert_eq!(sentence, "202 of 211 fixtures as planned; 6 behind gateways that do not answer");
+    let json = rig.run(&["check", "night.rig.toml", "--fixtures", "--json"]).ended(1).json();
+    let of = |state: &str| json["fixtures"].as_array().unwrap().iter().filter(|one| one["state"] == state).count();
+    assert_eq!(["as planned", "different", "not asked", "missing"].map(of), [202, 3, 6, 0]);
+    let codes = |code: &str| json["findings"].as_array().unwrap().iter().filter(|one| one["code"] == code).count();
+    assert_eq!(["R017", "R018", "R019"].map(codes), [0, 3, 0]);
+    let without = rig.run(&["check", "night.rig.toml", "--json"]).json();
+    assert!(without["fixtures"].is_null(), "nobody asked");
 }

@@ -6,6 +6,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::{Census, FoundFixture, Way, Ways};
+use lantern_core::compare::{FixtureRow, FixtureState, compare_fixtures};
 use lantern_core::conversation::{Means, OnCables, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::{Field, Value};
 use lantern_core::sheet::RigSheet;
@@ -203,4 +204,100 @@ fn reading_keeps_to_the_pace() {
     let first_reading = used(&ground).into_iter().map(|(first, _)| first).min().unwrap();
     let took = used(&ground).into_iter().map(|(_, last)| last).max().unwrap() - first_reading;
     assert!(took >= Duration::from_secs(15), "1600 questions in {took:?}, of {} events", events.len());
+}
+
+const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"l\"\nrange = \"10.40.0.0/16\"\n\
+    [[node]]\nname = \"quay\"\nmac = \"02:4d:42:00:20:00\"\naddress = \"10.40.1.1\"\n\
+    port = [{ port = 1, out = \"1:0:0\" }, { port = 2, out = \"1:0:1\" }, { port = 3, out = \"1:0:2\" }]\n\
+    [[node]]\nname = \"hall\"\nmac = \"02:4d:42:00:20:01\"\naddress = \"10.40.1.2\"\nport = [{ port = 1, out = \"1:1:0\" }]\n\
+    [[fixture]]\nname = \"wash\"\non = \"1:0:0\"\nslot = 1\nfootprint = 14\ncount = 2\nmode = 1\n";
+
+/// What is said of the second wash is what is so of it; the first one is always as planned.
+#[rstest]
+#[case::as_planned("behind = \"gate-0\"\nport = 1\nstart_address = 15", "", "Pass")]
+#[case::starts_elsewhere(
+    "behind = \"gate-0\"\nport = 1\nstart_address = 1",
+    "",
+    "Fail start address is 1, planned 15"
+)]
+#[case::other_mode("behind = \"gate-0\"\nport = 1\nstart_address = 15\nmode = 2", "", "Fail mode is 2, planned 1")]
+#[case::on_another_port(
+    "behind = \"gate-0\"\nport = 2\nstart_address = 15",
+    "",
+    "Fail cable is quay 2, planned quay 1"
+)]
+#[case::behind_another_gateway(
+    "behind = \"gate-1\"\nport = 1\nstart_address = 15",
+    "",
+    "Fail cable is hall 1, planned quay 1"
+)]
+#[case::everything_at_once(
+    "behind = \"gate-0\"\nport = 3\nstart_address = 90\nmode = 2",
+    "",
+    "Fail cable is quay 3, planned quay 1; mode is 2, planned 1; start address is 90, planned 15"
+)]
+#[case::deaf(
+    "behind = \"gate-0\"\nport = 1\nquirks = [\"deaf\"]",
+    "uid = [\"7ff0:00000001\", \"7ff0:00000002\"]\n",
+    "Fail mute"
+)]
+#[case::in_no_table("behind = \"gate-0\"\nport = 1\nquirks = [\"hidden\"]", "", "Fail missing")]
+#[case::known_by_its_identifier(
+    "behind = \"gate-0\"\nport = 1\nstart_address = 40\nlabel = \"as from the shop\"",
+    "uid = [\"7ff0:00000001\", \"7ff0:00000002\"]\n",
+    "Fail start address is 40, planned 15"
+)]
+#[case::known_by_its_place(
+    "behind = \"gate-0\"\nport = 1\nstart_address = 15\nlabel = \"as from the shop\"",
+    "",
+    "Pass"
+)]
+#[case::of_words(
+    "behind = \"gate-0\"\nport = 1\nstart_address = 15",
+    "uid = [\"7ff0:00000001\", \"7ff0:00000002\"]\n",
+    "Pass"
+)]
+fn a_planned_fixture_is_held_against_the_one_that_hangs_there(
+    #[case] second: &str,
+    #[case] sheet: &str,
+    #[case] said: &str,
+) {
+    let label = if second.contains("label") { "" } else { "label = \"wash-2\"\n" };
+    let of = |uid: u32, rest: &str| {
+        format!(
+            "[[fixture]]\nuid = \"7ff0:{uid:08x}\"\nmodel = \"Tidelight Wash\"\n{rest}\n\
+             modes = [{{ name = \"plain\", footprint = 14 }}, {{ name = \"fine\", footprint = 24 }}]\n"
+        )
+    };
+    let first = of(1, "behind = \"gate-0\"\nport = 1\nlabel = \"wash-1\"");
+    let scene = Scene::parse(&(gateways(2) + &first + &of(2, &format!("{label}{second}")))).unwrap();
+    let sheet = RigSheet::parse(&format!("{SHEET}{sheet}")).unwrap();
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
+    let compared = compare_fixtures(&sheet, survey.census());
+    let told = |row: &FixtureRow<'_>| {
+        let what = match &row.state {
+            FixtureState::NotAsked => "not asked".to_owned(),
+            FixtureState::Missing => "missing".to_owned(),
+            FixtureState::Mute(_) => "mute".to_owned(),
+            FixtureState::Found(_, all) => all.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "),
+        };
+        format!("{:?} {what}", row.verdict()).trim_end().to_owned()
+    };
+    let rows: Vec<(String, String)> = compared.rows.iter().map(|row| (row.name.clone(), told(row))).collect();
+    assert_eq!(rows, [("wash-1".into(), "Pass".into()), ("wash-2".into(), said.to_owned())]);
+    assert_eq!(compared.findings(&sheet).len(), usize::from(said != "Pass"), "{:?}", compared.findings(&sheet));
+    assert!(compared.unexpected.is_empty());
+}
+
+/// Behind a gateway that does not answer nobody is called missing; who is not planned is told.
+#[test]
+fn nobody_is_missing_behind_a_gateway_that_is_off_and_strangers_are_told() {
+    let off = gateways(2).replace("address = \"10.40.1.1\"", "address = \"10.40.1.1\"\noff = true");
+    let scene = Scene::parse(&(off + &unit(0, 1, 1, "") + &unit(1, 3, 9, ""))).unwrap();
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
+    let sheet = RigSheet::parse(SHEET).unwrap();
+    let compared = compare_fixtures(&sheet, survey.census());
+    assert!(compared.rows.iter().all(|row| matches!(row.state, FixtureState::NotAsked)));
+    let said: Vec<String> = compared.findings(&sheet).into_iter().map(|finding| finding.what).collect();
+    assert_eq!(said, ["7ff0:00000009 (wash 9) on hall 3 is not on the sheet"]);
 }

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use lantern_core::MacAddress;
 use lantern_core::adapter::{Adapter, ChooseError, Computer, Medium};
 use lantern_core::census::Ways;
-use lantern_core::conversation::{Concern, Reached, Vantage};
+use lantern_core::conversation::{Concern, OnCables, Reached, Vantage};
 use lantern_core::finding::Finding;
 use lantern_core::ladder::{Circumstances, Rung, Step, WasHeard, climb};
 use lantern_core::sheet::{RigSheet, SheetNode};
@@ -72,7 +72,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let known = args.target.parse().ok().or_else(|| named::on_sheet(&args.target, session.sheet()));
     let universes = session.sheet().map(RigSheet::sacn_universes).unwrap_or_default();
     let concern = Concern::of_one(&args.target, known);
-    let look = session.look_and_listen(concern, known.into_iter().collect(), universes, out)?;
+    let look = session.look_and_listen(concern, known.into_iter().collect(), universes, OnCables::Nothing, out)?;
     let address = address(known, &args.target, &look)?;
     let reached = reach::asked(&session, &[address], Ways::ALL, TIMES, out)?;
     let [reached] = reached.reached() else { return Ok(Exit::Fine) };

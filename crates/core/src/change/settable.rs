@@ -59,6 +59,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
             | Field::Mode
             | Field::ModeName
             | Field::Footprint
+            | Field::Cable
             | Field::Port(_, PortField::Presence),
             _,
         ) => return None,

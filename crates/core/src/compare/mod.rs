@@ -2,6 +2,7 @@
 
 mod announced;
 mod beside;
+mod fixtures;
 mod matching;
 mod power;
 mod sending;
@@ -19,14 +20,15 @@ use crate::sheet::kind::Kind;
 use crate::sheet::{Member, RigSheet, SheetNode};
 
 pub use beside::{Beside, WasSeen};
+pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, compare_fixtures};
 pub use matching::{Match, Matching};
 pub use power::{AfterPower, Kept, after_power};
 pub use verdict::{Tally, Verdict};
 pub use wanted::{Addressing, Wanted, WantedPort};
 
-/// The rules about what is sent and announced.
+/// The rules about what is sent, announced, and hangs on cables.
 pub(crate) fn sending_rules() -> Vec<&'static Rule> {
-    [sending::RULES, announced::RULES].concat()
+    [sending::RULES, announced::RULES, fixtures::RULES].concat()
 }
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];

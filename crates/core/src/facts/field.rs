@@ -62,6 +62,8 @@ pub enum Field {
     ModeName,
     /// How many slots it takes in that mode.
     Footprint,
+    /// The cable it hangs on: its gateway and port.
+    Cable,
     /// Something about the port of this number.
     Port(u32, PortField),
 }
@@ -94,7 +96,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 27] = [
+    pub const OF_DEVICES: [Self; 28] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -122,6 +124,7 @@ impl Field {
         Self::Mode,
         Self::ModeName,
         Self::Footprint,
+        Self::Cable,
     ];
 
     /// Whether it is about address, mask or gateway, which are written together.
@@ -175,6 +178,7 @@ impl Field {
             Self::Mode => "mode",
             Self::ModeName => "mode name",
             Self::Footprint => "footprint",
+            Self::Cable => "cable",
             Self::Port(..) => "port",
         }
     }

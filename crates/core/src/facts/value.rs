@@ -70,7 +70,8 @@ impl Value {
             | Field::Version
             | Field::Input
             | Field::Faults
-            | Field::ModeName => Self::Text(plain(written)?),
+            | Field::ModeName
+            | Field::Cable => Self::Text(plain(written)?),
             Field::LampHours | Field::SacnPriority | Field::StartAddress | Field::Mode | Field::Footprint => {
                 Self::Count(plain(written)?)
             }

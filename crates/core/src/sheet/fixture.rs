@@ -2,6 +2,8 @@
 
 use std::str::FromStr;
 
+use lantern_wire::rdm::Uid;
+
 use super::fields::Fields;
 use super::place::Placed;
 use super::port::AskedUniverse;
@@ -24,6 +26,19 @@ pub struct Fixture {
     pub footprint: Placed<u32>,
     /// How many stand in a row.
     pub count: Option<Placed<u32>>,
+    /// The mode each of them is to be in.
+    pub mode: Option<Placed<WantedMode>>,
+    /// The RDM identifier of each, in the order of the row; none where they are not known.
+    pub uids: Vec<Placed<Uid>>,
+}
+
+/// The mode a fixture is to be in: its personality, in the words of RDM.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum WantedMode {
+    /// By its number, from 1.
+    Number(u32),
+    /// By what the fixture calls it.
+    Words(String),
 }
 
 /// Where a fixture starts.
@@ -36,6 +51,13 @@ pub enum WantedSlot {
 }
 
 impl Fixture {
+    /// What each of them is called: of a row the name with a number from 1.
+    pub fn names(&self) -> impl Iterator<Item = String> {
+        let (name, is_row) = (self.name.value.clone(), self.count.is_some());
+        let count = self.count.as_ref().map_or(1, |count| count.value);
+        (1..=count).map(move |number| if is_row { format!("{name}-{number}") } else { name.clone() })
+    }
+
     /// How many slots the whole row takes.
     #[must_use]
     pub fn length(&self) -> u32 {
@@ -64,6 +86,16 @@ impl FromStr for WantedSlot {
     }
 }
 
+fn wanted_mode(text: &str) -> Result<WantedMode, &'static str> {
+    const EXPECTED: &str = "the number of a mode, 1 to 255, or what the fixture calls it";
+    match text.parse::<u32>() {
+        Ok(number) if (1..=255).contains(&number) => Ok(WantedMode::Number(number)),
+        Ok(_) => Err(EXPECTED),
+        Err(_) if text.trim().is_empty() => Err(EXPECTED),
+        Err(_) => Ok(WantedMode::Words(text.trim().to_owned())),
+    }
+}
+
 pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let name = fields.required("name", fields.text("name"), "\"mast-wash-1\"");
     let on = fields.parsed_or_number("on", |text| AskedUniverse::read(text, desk, Protocol::ArtNet));
@@ -78,6 +110,22 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let slot = fields.required("slot", fields.parsed_or_number("slot", str::parse), "1");
     let footprint = fields.required("footprint", fields.number("footprint", 1..=SLOTS), "14");
     let count = fields.number("count", 1..=SLOTS);
+    let mode = fields.text_or_number("mode").and_then(|text| {
+        let mode = wanted_mode(&text.value);
+        if let Err(expected) = &mode {
+            fields.note(text.span, format!("`mode` is {:?}", text.value), *expected);
+        }
+        Some(Placed { value: mode.ok()?, span: text.span })
+    });
+    let uids = fields.list("uid");
+    let room = count.as_ref().map_or(1, |count| count.value as usize);
+    if let Some(first) = uids.get(room) {
+        fields.note(
+            first.span,
+            format!("`uid` names more than the {room} there are"),
+            "one for each, in the order of the row",
+        );
+    }
     fields.refuse_unknown_keys();
-    Some(Fixture { name: name?, on: on?, slot: slot?, footprint: footprint?, count })
+    Some(Fixture { name: name?, on: on?, slot: slot?, footprint: footprint?, count, mode, uids })
 }

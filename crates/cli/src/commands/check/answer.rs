@@ -10,6 +10,7 @@ use lantern_core::finding::Finding;
 use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
+use super::fixtures;
 use super::repeat::Round;
 use super::show::{beside_state, state};
 use crate::exit::Exit;
@@ -23,6 +24,8 @@ pub(super) struct Answer<'a> {
     nodes: Vec<Line<'a>>,
     beside: Vec<BesideLine<'a>>,
     unexpected: Vec<Surplus>,
+    /// Where they were asked.
+    fixtures: Option<Vec<fixtures::Line<'a>>>,
     findings: &'a [Finding],
     /// The looks, where it was looked several times.
     rounds: &'a [Round],
@@ -70,7 +73,7 @@ struct Surplus {
 pub(super) fn answer<'a>(
     comparison: &'a Comparison<'_>,
     sheet: &'a RigSheet,
-    findings: &'a [Finding],
+    (findings, fixtures): (&'a [Finding], Option<Vec<fixtures::Line<'a>>>),
     rounds: &'a [Round],
     echo_times: &HashMap<Ipv4Addr, Duration>,
 ) -> Answer<'a> {
@@ -115,6 +118,7 @@ pub(super) fn answer<'a>(
         nodes: comparison.rows.iter().map(line).collect(),
         beside: comparison.beside.iter().map(beside).collect(),
         unexpected: comparison.unexpected.iter().map(surplus).collect(),
+        fixtures,
         findings,
         rounds,
     }

@@ -1,6 +1,7 @@
 //! `check`: does every node answer, and is it as planned.
 
 mod answer;
+mod fixtures;
 mod junit;
 mod power;
 mod repeat;
@@ -14,8 +15,10 @@ use lantern_core::adapter::rivals_of;
 use lantern_core::census::FoundNode;
 use lantern_core::change::Part;
 use lantern_core::clash::{is_same_name, world_clashes};
-use lantern_core::compare::{Comparison, State, Tally, compare_all, held_addresses};
-use lantern_core::conversation::Concern;
+use lantern_core::compare::{
+    Comparison, FixtureComparison, State, Tally, compare_all, compare_fixtures, held_addresses,
+};
+use lantern_core::conversation::{Concern, OnCables};
 use lantern_core::finding::{Finding, Severity};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::{Member, RigSheet, SheetNode};
@@ -52,6 +55,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "AREA")]
     area: Vec<String>,
 
+    /// Ask every fixture behind the gateways too, by RDM over their cables, and compare each with the plan
+    #[arg(long, conflicts_with_all = ["repeat", "after_power_cycle", "node", "area"])]
+    fixtures: bool,
+
     /// Look again and again: until-all answer, so many times, or for a time as 30s or 5m; says what changes meanwhile
     #[arg(long, value_name = "UNTIL", conflicts_with = "after_power_cycle")]
     repeat: Option<Until>,
@@ -81,6 +88,7 @@ struct Check<'a> {
     session: &'a Session,
     file: &'a SheetFile,
     part: Part,
+    on_cables: OnCables,
 }
 
 /// What was seen: the devices of the sheet, and what is wrong around them.
@@ -105,7 +113,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 fn check(args: &Args, session: &Session, part: Part, out: &mut Out) -> Result<Exit, Failure> {
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
-    let check = Check { session, file, part };
+    let on_cables = if args.fixtures { OnCables::Read } else { OnCables::Nothing };
+    let check = Check { session, file, part, on_cables };
     let (look, rounds) = match args.repeat {
         Some(until) => repeat::rounds(&check, until, out)?,
         None => (check.look(out)?, Vec::new()),
@@ -121,16 +130,20 @@ fn check(args: &Args, session: &Session, part: Part, out: &mut Out) -> Result<Ex
     };
     let sheet = &file.sheet;
     let Judged { comparison, around } = check.judged(&look);
-    let found = [comparison.findings(sheet), around.clone()].concat();
+    let compared = args.fixtures.then(|| compare_fixtures(sheet, &look.census));
+    let of_fixtures = compared.as_ref().map(|compared| compared.findings(sheet)).unwrap_or_default();
+    let of_devices = [comparison.findings(sheet), around.clone()].concat();
+    let found = [of_devices.clone(), of_fixtures].concat();
     if let Some(path) = &args.junit {
         write_over(path, &junit::report(&comparison, sheet, &found))?;
     }
     let exit = if lost { Exit::Wrong } else { Exit::of(&found) };
     if out.is_json() {
-        out.object(&answer::answer(&comparison, sheet, &found, &rounds, &look.echo_times))?;
+        let fixtures = compared.as_ref().map(fixtures::lines);
+        out.object(&answer::answer(&comparison, sheet, (&found, fixtures), &rounds, &look.echo_times))?;
         return Ok(exit);
     }
-    check.show(&look, &comparison, around, &found, out)?;
+    check.show(&look, &comparison, (around, compared.as_ref()), &of_devices, out)?;
     Ok(exit)
 }
 
@@ -158,7 +171,7 @@ impl Check<'_> {
             sheet.members().filter(|member| !matches!(member, Member::Node(_)) && self.means_beside(*member));
         let addresses = meant.chain(others.filter_map(Member::fixed_address)).collect();
         let universes = if self.is_part() { Vec::new() } else { sheet.sacn_universes() };
-        self.session.look_and_listen(concern, addresses, universes, out)
+        self.session.look_and_listen(concern, addresses, universes, self.on_cables, out)
     }
 
     /// What was seen, held against the sheet.
@@ -182,7 +195,7 @@ impl Check<'_> {
         &self,
         look: &Look,
         comparison: &Comparison<'_>,
-        around: Vec<Finding>,
+        (around, compared): (Vec<Finding>, Option<&FixtureComparison<'_>>),
         found: &[Finding],
         out: &mut Out,
     ) -> Result<(), Failure> {
@@ -193,12 +206,19 @@ impl Check<'_> {
             out.table(&areas)?;
             out.line("")?;
         }
+        if let Some(table) = compared.and_then(fixtures::table) {
+            out.table(&table)?;
+            out.line("")?;
+        }
         // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
         let listed = [comparison.absences(sheet), around].concat();
         findings::print(out, &listed)?;
         let (tone, line) = show::summary(comparison, found);
-        let line = out.paint().dye(tone, &line);
-        out.line(&line)?;
+        let of_fixtures = compared.map(fixtures::summary);
+        for (tone, line) in [(tone, line)].into_iter().chain(of_fixtures) {
+            let line = out.paint().dye(tone, &line);
+            out.line(&line)?;
+        }
         let out_of_reach = comparison.rows.iter().find(|row| matches!(row.state, State::NotAsked));
         if let Some(address) =
             out_of_reach.and_then(|row| row.planned.fixed_address()).filter(|_| !self.session.is_simulated())
@@ -260,7 +280,7 @@ pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> 
     let Some(file) = session.sheet_file() else {
         return Err(Failure::Call("which sheet? Without one there is nothing to hand over".to_owned()));
     };
-    let check = Check { session, file, part: Part::default() };
+    let check = Check { session, file, part: Part::default(), on_cables: OnCables::Nothing };
     let look = check.look(out)?;
     let Judged { comparison, around } = check.judged(&look);
     let findings = [comparison.findings(&file.sheet), around].concat();

@@ -150,7 +150,7 @@ fn lines<'a>(comparison: &'a Comparison<'_>, sheet: &'a RigSheet) -> Vec<Line<'a
     rows.chain(comparison.unexpected.iter().map(of_stranger)).collect()
 }
 
-fn verdict(verdict: Verdict) -> Cell {
+pub(super) fn verdict(verdict: Verdict) -> Cell {
     let tone = match verdict {
         Verdict::Pass => Tone::Good,
         Verdict::Look => Tone::Doubtful,

@@ -7,7 +7,7 @@ use lantern_net::Traffic;
 
 use crate::failure::Failure;
 use crate::output::{Out, Progress, Tone};
-use crate::session::Session;
+use crate::session::{Session, fixtures_read};
 
 /// The most rows shown while it runs; the table at its end shows the rest.
 const MOST_ROWS: usize = 300;
@@ -51,10 +51,7 @@ fn show(progress: &Progress, survey: &Survey, now: Duration, expected: Option<us
     let swept =
         if left > 0 { format!(", {asked} of at most {} addresses asked", asked + left) } else { String::new() };
     let time = state.left.map(|left| format!(", at most {:.1} s more", left.as_secs_f32())).unwrap_or_default();
-    let read = match state.read {
-        (_, 0) => String::new(),
-        (done, all) => format!(", {done} of {all} fixtures read"),
-    };
+    let read = fixtures_read(&state);
     progress.show(format!("{} devices seen, {} Art-Net nodes{of}{read}{swept}{time}", state.seen, state.found));
 }
 

@@ -1,0 +1,122 @@
+//! What `check --fixtures` shows: a line for each fixture that is not as planned, and one sentence for all.
+
+use lantern_core::compare::{FixtureComparison, FixtureRow, FixtureState, Verdict};
+use lantern_core::facts::Difference;
+use serde::Serialize;
+
+use super::show::verdict;
+use crate::output::{Cell, Table, Tone, counted};
+
+/// The state of one in two words.
+fn state(row: &FixtureRow<'_>) -> (&'static str, Tone) {
+    match &row.state {
+        FixtureState::NotAsked => ("not asked", Tone::Faint),
+        FixtureState::Missing => ("missing", Tone::Bad),
+        FixtureState::Mute(_) => ("mute", Tone::Bad),
+        FixtureState::Found(_, differences) => match row.verdict() {
+            Verdict::Fail => ("different", Tone::Bad),
+            _ if differences.is_empty() => ("as planned", Tone::Good),
+            _ => ("not all told", Tone::Doubtful),
+        },
+    }
+}
+
+fn what(row: &FixtureRow<'_>) -> String {
+    match &row.state {
+        FixtureState::NotAsked => "its gateway does not answer".to_owned(),
+        FixtureState::Missing => "in no gateway's table".to_owned(),
+        FixtureState::Mute(_) => "in the gateway's table, and answers nothing".to_owned(),
+        FixtureState::Found(_, differences) => {
+            differences.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
+        }
+    }
+}
+
+/// Those that are not as planned; `None` where all are.
+pub(super) fn table(compared: &FixtureComparison<'_>) -> Option<Table> {
+    let mut table = Table::new(&["verdict", "fixture", "state", "cable", "what", "UID"])
+        .unbroken(&["verdict", "fixture", "state", "cable", "UID"])
+        .on_request(&["UID"]);
+    let mut is_empty = true;
+    for row in compared.rows.iter().filter(|row| row.verdict() != Verdict::Pass) {
+        is_empty = false;
+        let (words, tone) = state(row);
+        table.row(vec![
+            verdict(row.verdict()),
+            Cell::new(row.name.clone(), Tone::Strong),
+            Cell::new(words, tone),
+            row.cable.clone().into(),
+            what(row).into(),
+            found(row).map_or_else(String::new, |found| found.uid.to_string()).into(),
+        ]);
+    }
+    for (cable, found) in &compared.unexpected {
+        is_empty = false;
+        table.row(vec![
+            verdict(Verdict::Look),
+            Cell::new(found.uid.to_string(), Tone::Strong),
+            Cell::new("unexpected", Tone::Doubtful),
+            cable.clone().into(),
+            "not on the sheet".into(),
+            found.uid.to_string().into(),
+        ]);
+    }
+    (!is_empty).then_some(table)
+}
+
+const fn found<'a>(row: &'a FixtureRow<'_>) -> Option<&'a lantern_core::census::FoundFixture> {
+    match &row.state {
+        FixtureState::Mute(found) | FixtureState::Found(found, _) => Some(found),
+        FixtureState::NotAsked | FixtureState::Missing => None,
+    }
+}
+
+/// All of them in a sentence, and how bad that is.
+pub(super) fn summary(compared: &FixtureComparison<'_>) -> (Tone, String) {
+    let count = |wanted: Verdict| compared.rows.iter().filter(|row| row.verdict() == wanted).count();
+    let (all, pass, fail) = (compared.rows.len(), count(Verdict::Pass), count(Verdict::Fail));
+    let not_asked = compared.rows.iter().filter(|row| matches!(row.state, FixtureState::NotAsked)).count();
+    let mut text = if pass == all {
+        format!("all {} as planned", counted(all, "fixture"))
+    } else {
+        format!("{pass} of {} as planned", counted(all, "fixture"))
+    };
+    if not_asked > 0 {
+        text += &format!("; {not_asked} behind gateways that do not answer");
+    }
+    if !compared.unexpected.is_empty() {
+        text += &format!("; {} not on the sheet", compared.unexpected.len());
+    }
+    let tone = match (fail, pass == all) {
+        (0, true) => Tone::Good,
+        (0, false) => Tone::Doubtful,
+        _ => Tone::Bad,
+    };
+    (tone, text)
+}
+
+/// A planned fixture and what became of it, as JSON.
+#[derive(Debug, Serialize)]
+pub(super) struct Line<'a> {
+    name: &'a str,
+    verdict: Verdict,
+    state: &'static str,
+    cable: &'a str,
+    uid: Option<String>,
+    differences: &'a [Difference],
+}
+
+pub(super) fn lines<'a>(compared: &'a FixtureComparison<'_>) -> Vec<Line<'a>> {
+    let line = |row: &'a FixtureRow<'_>| Line {
+        name: &row.name,
+        verdict: row.verdict(),
+        state: state(row).0,
+        cable: &row.cable,
+        uid: found(row).map(|found| found.uid.to_string()),
+        differences: match &row.state {
+            FixtureState::Found(_, differences) => differences,
+            _ => &[],
+        },
+    };
+    compared.rows.iter().map(line).collect()
+}

@@ -1,0 +1,296 @@
+//! Fixtures of the sheet, held against what hangs on the cables of the gateways.
+
+use std::collections::{BTreeMap, HashMap};
+
+use super::{Match, Matching};
+use crate::Direction;
+use crate::census::{Census, FoundFixture};
+use crate::compare::Verdict;
+use crate::facts::{Difference, Field, Known, Value};
+use crate::finding::{Finding, Rule, Severity};
+use crate::sheet::{Fixture, RigSheet, WantedMode, WantedSlot};
+use crate::universe::{PortAddress, Universe};
+
+pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED];
+
+static MISSING: Rule = Rule {
+    code: "R017",
+    severity: Severity::Error,
+    title: "a fixture of the sheet does not answer",
+    why: "it has no power, hangs on no cable, or something on the way eats RDM; a look at it says which",
+};
+static DIFFERENT: Rule = Rule {
+    code: "R018",
+    severity: Severity::Error,
+    title: "a fixture is set otherwise than planned",
+    why: "the desk sends what is meant for another place or another mode, and the fixture does what it takes it for",
+};
+static UNEXPECTED: Rule = Rule {
+    code: "R019",
+    severity: Severity::Warning,
+    title: "a fixture that is not on the sheet",
+    why: "it may take slots that the sheet gives to another",
+};
+
+/// One fixture of the sheet, of a row each by itself, and what became of it.
+#[derive(Debug, Clone)]
+pub struct FixtureRow<'a> {
+    /// As planned.
+    pub planned: &'a Fixture,
+    /// Its name, with its number where it stands in a row.
+    pub name: String,
+    /// Where it hangs as planned: "quay-north 3", or its universe where no port of the sheet has that.
+    pub cable: String,
+    /// What was found.
+    pub state: FixtureState,
+}
+
+/// What was found of a planned fixture.
+#[derive(Debug, Clone)]
+pub enum FixtureState {
+    /// None of the gateways that it may hang on answers.
+    NotAsked,
+    /// No gateway knows it.
+    Missing,
+    /// A gateway knows it, and it answers nothing.
+    Mute(FoundFixture),
+    /// It answers; where it differs from the plan, if anywhere, and what it did not tell.
+    Found(FoundFixture, Vec<Difference>),
+}
+
+/// The fixtures of a sheet beside those that were found.
+#[derive(Debug, Clone)]
+pub struct FixtureComparison<'a> {
+    /// One row for each fixture of the sheet, in its order.
+    pub rows: Vec<FixtureRow<'a>>,
+    /// Found, and on no sheet, with where it hangs.
+    pub unexpected: Vec<(String, FoundFixture)>,
+}
+
+impl FixtureRow<'_> {
+    /// What became of it.
+    #[must_use]
+    pub fn verdict(&self) -> Verdict {
+        match &self.state {
+            FixtureState::Missing | FixtureState::Mute(_) => Verdict::Fail,
+            FixtureState::NotAsked => Verdict::Look,
+            FixtureState::Found(_, differences) if differences.iter().any(Difference::is_told) => Verdict::Fail,
+            FixtureState::Found(_, differences) if differences.is_empty() => Verdict::Pass,
+            FixtureState::Found(..) => Verdict::Look,
+        }
+    }
+
+    fn finding(&self, sheet: &RigSheet) -> Option<Finding> {
+        let (name, cable) = (&self.name, &self.cable);
+        let finding = match &self.state {
+            FixtureState::Missing => MISSING.finding(
+                format!("{name} on {cable} is in no gateway's table"),
+                "look at its power and its cable, then check again",
+            ),
+            FixtureState::Mute(found) => MISSING.finding(
+                format!("{name} ({}) on {cable} is in the gateway's table, and answers nothing", found.uid),
+                "look whether it hangs on a splitter that lets no RDM back, then check again",
+            ),
+            FixtureState::Found(_, differences) if self.verdict() == Verdict::Fail => {
+                let told = differences.iter().filter(|difference| difference.is_told());
+                let list: Vec<String> = told.map(ToString::to_string).collect();
+                DIFFERENT.finding(
+                    format!("{name}: {}", list.join("; ")),
+                    "set it at its own panel, or correct the sheet",
+                )
+            }
+            FixtureState::Found(..) | FixtureState::NotAsked => return None,
+        };
+        Some(finding.at(sheet, self.planned.name.span, name.clone()))
+    }
+}
+
+impl FixtureComparison<'_> {
+    /// What is wrong with them.
+    #[must_use]
+    pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
+        let strange = |(cable, found): &(String, FoundFixture)| {
+            let label = found.facts.get(Field::Label).map(|label| format!(" ({label})")).unwrap_or_default();
+            let what = format!("{}{label} on {cable} is not on the sheet", found.uid);
+            UNEXPECTED.finding(what, "add it to the sheet, or unplug it")
+        };
+        self.rows.iter().filter_map(|row| row.finding(sheet)).chain(self.unexpected.iter().map(strange)).collect()
+    }
+}
+
+/// A planned fixture before it is known what became of it.
+struct Planned<'a> {
+    fixture: &'a Fixture,
+    /// Which of its row, from 0.
+    nth: u32,
+    name: String,
+    /// The ports that carry its universe, as the sheet calls them.
+    ports: Vec<String>,
+    universe: Option<PortAddress>,
+}
+
+impl Planned<'_> {
+    fn slot(&self) -> Option<u32> {
+        match self.fixture.slot.value {
+            WantedSlot::Fixed(first) => Some(first + self.nth * self.fixture.footprint.value),
+            WantedSlot::Fill => None,
+        }
+    }
+
+    fn cable(&self) -> String {
+        match (&self.ports[..], self.universe) {
+            ([], Some(universe)) => format!("universe {universe}"),
+            ([], None) => "no universe".to_owned(),
+            (ports, _) => ports.join(" or "),
+        }
+    }
+
+    fn hangs_on(&self, found: &Hanging) -> bool {
+        match &self.ports[..] {
+            [] => self.universe == Some(found.fixture.behind.universe),
+            ports => ports.contains(&found.cable),
+        }
+    }
+
+    fn differences(&self, found: &Hanging) -> Vec<Difference> {
+        let facts = &found.fixture.facts;
+        let mut differences = Vec::new();
+        if !self.hangs_on(found) {
+            let [planned, told] =
+                [self.cable(), found.cable.clone()].map(|cable| Value::Text(cable.as_str().into()));
+            differences.push(Difference { field: Field::Cable, planned, found: Known::Told(told) });
+        }
+        let mode = match self.fixture.mode.as_ref().map(|mode| &mode.value) {
+            Some(WantedMode::Number(number)) => Some((Field::Mode, Value::Count(*number))),
+            Some(WantedMode::Words(words)) => Some((Field::ModeName, Value::Text(words.as_str().into()))),
+            None => None,
+        };
+        let is_other_mode = mode.and_then(|(field, wanted)| Difference::between(field, wanted, facts));
+        // In another mode it has another footprint: that is one thing.
+        let footprint = is_other_mode.is_none().then_some((Field::Footprint, self.fixture.footprint.value));
+        differences.extend(is_other_mode);
+        let counted = self.slot().map(|slot| (Field::StartAddress, slot)).into_iter().chain(footprint);
+        differences
+            .extend(counted.filter_map(|(field, wanted)| Difference::between(field, Value::Count(wanted), facts)));
+        differences
+    }
+}
+
+/// A fixture that was found, and where, as the sheet calls it.
+struct Hanging {
+    fixture: FoundFixture,
+    cable: String,
+}
+
+impl Hanging {
+    fn start(&self) -> Option<u32> {
+        match self.fixture.facts.get(Field::StartAddress) {
+            Some(Value::Count(start)) => Some(*start),
+            _ => None,
+        }
+    }
+}
+
+/// Compares every fixture of the sheet with those that were read. Each is known again by its identifier where the sheet has
+/// that, else by its label, else by where it hangs and starts.
+#[must_use]
+pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComparison<'a> {
+    let matching = Matching::new(sheet, census);
+    let of_node: HashMap<usize, &str> = matching
+        .of_sheet
+        .iter()
+        .zip(&sheet.nodes)
+        .filter_map(|(matched, node)| match matched {
+            Match::Found(index) => Some((*index, node.name.value.as_str())),
+            Match::Missing | Match::Ambiguous(_) => None,
+        })
+        .collect();
+    let mut hanging: Vec<Option<Hanging>> =
+        census.fixtures().into_iter().map(|fixture| Some(hanging(fixture, census, &of_node))).collect();
+    let planned = planned(sheet);
+    let mut matched: Vec<Option<Hanging>> = planned.iter().map(|_| None).collect();
+    let by_uid = |planned: &Planned<'_>, found: &Hanging| {
+        let uid = planned.fixture.uids.get(planned.nth as usize);
+        uid.is_some_and(|uid| uid.value == found.fixture.uid)
+    };
+    let by_label = |planned: &Planned<'_>, found: &Hanging| {
+        let own = Value::Text(planned.name.as_str().into());
+        planned.fixture.uids.is_empty() && found.fixture.facts.get(Field::Label) == Some(&own)
+    };
+    let by_place = |planned: &Planned<'_>, found: &Hanging| {
+        let starts = planned.slot().is_some() && planned.slot() == found.start();
+        planned.fixture.uids.is_empty() && planned.hangs_on(found) && starts
+    };
+    take(&planned, &mut hanging, &mut matched, by_uid);
+    take(&planned, &mut hanging, &mut matched, by_label);
+    take(&planned, &mut hanging, &mut matched, by_place);
+    let answering: Vec<&str> = of_node.values().copied().collect();
+    let row = |(planned, found): (Planned<'a>, Option<Hanging>)| {
+        let is_asked = planned.ports.is_empty()
+            || planned
+                .ports
+                .iter()
+                .any(|port| port.rsplit_once(' ').is_some_and(|(node, _)| answering.contains(&node)));
+        let state = match found {
+            Some(found) if found.fixture.facts.told().next().is_none() => FixtureState::Mute(found.fixture),
+            Some(found) => {
+                let differences = planned.differences(&found);
+                FixtureState::Found(found.fixture, differences)
+            }
+            None if is_asked => FixtureState::Missing,
+            None => FixtureState::NotAsked,
+        };
+        FixtureRow { cable: planned.cable(), planned: planned.fixture, name: planned.name, state }
+    };
+    FixtureComparison {
+        rows: planned.into_iter().zip(matched).map(row).collect(),
+        unexpected: hanging.into_iter().flatten().map(|found| (found.cable, found.fixture)).collect(),
+    }
+}
+
+/// Gives each planned fixture that has none the first found one that it is.
+fn take(
+    planned: &[Planned<'_>],
+    hanging: &mut [Option<Hanging>],
+    matched: &mut [Option<Hanging>],
+    is_it: impl Fn(&Planned<'_>, &Hanging) -> bool,
+) {
+    for (planned, matched) in planned.iter().zip(matched).filter(|(_, matched)| matched.is_none()) {
+        let found = hanging.iter_mut().find(|one| one.as_ref().is_some_and(|found| is_it(planned, found)));
+        *matched = found.and_then(Option::take);
+    }
+}
+
+/// Every fixture of the sheet by itself.
+fn planned(sheet: &RigSheet) -> Vec<Planned<'_>> {
+    let mut ports: BTreeMap<PortAddress, Vec<String>> = BTreeMap::new();
+    for node in &sheet.nodes {
+        for port in node.ports.iter().filter(|port| port.direction == Direction::Out) {
+            let universe = port.universe.value.real().and_then(Universe::port_address);
+            let name = format!("{} {}", node.name.value, port.number.value);
+            universe.into_iter().for_each(|universe| ports.entry(universe).or_default().push(name.clone()));
+        }
+    }
+    let each = |fixture| {
+        let fixture: &Fixture = fixture;
+        let universe = fixture.on.value.real().and_then(Universe::port_address);
+        let ports = universe.and_then(|universe| ports.get(&universe)).cloned().unwrap_or_default();
+        fixture
+            .names()
+            .zip(0..)
+            .map(move |(name, nth)| Planned { fixture, nth, name, ports: ports.clone(), universe })
+            .collect::<Vec<_>>()
+    };
+    sheet.fixtures.iter().flat_map(each).collect()
+}
+
+fn hanging(fixture: FoundFixture, census: &Census, names: &HashMap<usize, &str>) -> Hanging {
+    let node = census.nodes().iter().enumerate().find(|(_, node)| fixture.behind.is_of(node));
+    let gateway = match node {
+        Some((index, node)) => names.get(&index).map_or_else(|| node.title(), |name| (*name).to_owned()),
+        None => fixture.behind.address.to_string(),
+    };
+    let port = node.and_then(|(_, node)| fixture.behind.port_of(node));
+    let cable = port.map_or_else(|| gateway.clone(), |port| format!("{gateway} {port}"));
+    Hanging { fixture, cable }
+}
