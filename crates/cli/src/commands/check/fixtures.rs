@@ -23,7 +23,7 @@ fn state(row: &FixtureRow<'_>) -> (&'static str, Tone) {
 
 fn what(row: &FixtureRow<'_>) -> String {
     match &row.state {
-        FixtureState::NotAsked => "its gateway does not answer".to_owned(),
+        FixtureState::NotAsked => String::new(),
         FixtureState::Missing => "in no gateway's table".to_owned(),
         FixtureState::Mute(_) => "in the gateway's table, and answers nothing".to_owned(),
         FixtureState::Found(_, differences) => {
@@ -32,13 +32,15 @@ fn what(row: &FixtureRow<'_>) -> String {
     }
 }
 
-/// Those that are not as planned; `None` where all are.
+/// Those that are not as planned; `None` where all are. Whose gateway is silent is only counted: that is the gateway's trouble.
 pub(super) fn table(compared: &FixtureComparison<'_>) -> Option<Table> {
     let mut table = Table::new(&["verdict", "fixture", "state", "cable", "what", "UID"])
         .unbroken(&["verdict", "fixture", "state", "cable", "UID"])
         .on_request(&["UID"]);
     let mut is_empty = true;
-    for row in compared.rows.iter().filter(|row| row.verdict() != Verdict::Pass) {
+    let is_shown =
+        |row: &&FixtureRow<'_>| row.verdict() != Verdict::Pass && !matches!(row.state, FixtureState::NotAsked);
+    for row in compared.rows.iter().filter(is_shown) {
         is_empty = false;
         let (words, tone) = state(row);
         table.row(vec![
