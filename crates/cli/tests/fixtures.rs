@@ -43,6 +43,9 @@ fn every_fixture_of_the_night_is_read_as_it_is() {
     );
     let saved = rig.run_here(&["survey", "--fixtures", "--save", "night.census.json"]);
     assert!(saved.out.contains(&format!("{} fixtures behind 18 gateways", found.len())), "{}", saved.out);
+    rig.run_here(&["survey", "--record", "night.pcapng"]);
+    let heard = rig.run(&["survey", "--capture", "night.pcapng", "--json"]).json();
+    assert_eq!(heard["fixtures"].as_array().unwrap().len(), found.len(), "who only listens counts them too");
     let diff = rig.run(&["census", "diff", "night.census.json", "night.census.json"]).ended(0);
     assert!(diff.out.contains("0 changed"), "a census with fixtures is read back: {}", diff.out);
 }

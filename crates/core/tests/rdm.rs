@@ -6,6 +6,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::{Census, FoundFixture, Way, Ways};
+use lantern_core::clash::world_clashes;
 use lantern_core::compare::{FixtureRow, FixtureState, compare_fixtures};
 use lantern_core::conversation::{Means, OnCables, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::{Field, Value};
@@ -150,6 +151,10 @@ fn who_is_in_no_table_is_not_found_and_two_of_one_identifier_are_both_found() {
     let places: Vec<(u32, String)> =
         found.iter().map(|((_, port, _), one)| (*port, told(one, Field::StartAddress))).collect();
     assert_eq!(places, [(2, "5".into()), (4, "9".into())]);
+    let (census, from) = (survey.census(), survey.viewpoint());
+    let said = world_clashes(census, &census.devices(&from), &from, None);
+    let twins = said.iter().find(|finding| finding.rule.code == "W017").map(|finding| finding.what.as_str());
+    assert_eq!(twins, Some("7ff0:00000007 is there 2 times: gate-0 port 2, gate-0 port 4"));
 }
 
 /// What is locked on the sheet is not asked, and nobody is asked where RDM is off or nothing hangs.

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::net::Ipv4Addr;
 
 use lantern_wire::art_net::ShortName;
+use lantern_wire::rdm::Uid;
 use lantern_wire::{MacAddress, sacn};
 
 use super::splits::{Meant, SPLIT, splits};
@@ -11,7 +12,7 @@ use super::{MOST_NAMED, named, repeated};
 use crate::Access;
 use crate::address::{Mask, Subnet};
 use crate::census::{
-    Census, Contested, Device, DhcpServer, FoundNode, Sending, Source, Standing, Unit, Viewpoint,
+    Behind, Census, Contested, Device, DhcpServer, FoundNode, Sending, Source, Standing, Unit, Viewpoint,
 };
 use crate::facts::{Field, Value};
 use crate::finding::{Finding, Rule, Severity};
@@ -35,6 +36,7 @@ pub(super) static RULES: &[&Rule] = &[
     &LIST_CUT,
     &LOCKED_OUT,
     &FAULTY,
+    &TWINS,
 ];
 
 static TWICE: Rule = Rule {
@@ -134,6 +136,13 @@ static FAULTY: Rule = Rule {
     why: "it may go dark or switch itself off in the middle of the show",
 };
 
+static TWINS: Rule = Rule {
+    code: "W017",
+    severity: Severity::Error,
+    title: "fixtures that bear one RDM identifier",
+    why: "an identifier is there once in the world; whatever one of them is told reaches the other, or neither",
+};
+
 /// What is wrong in a census whose `devices` look like this from there. What the sheet means to be so is not.
 #[must_use]
 pub fn world_clashes(
@@ -162,6 +171,7 @@ pub fn world_clashes(
     findings.extend(dhcp_servers(census, devices));
     findings.extend(census.units().iter().filter_map(locked_out));
     findings.extend(census.units().iter().filter_map(faulty));
+    findings.extend(twins(census));
     if census.overlooked() > 0 {
         let what = format!(
             "{} more sightings were left out after the first {} devices: the network is being flooded",
@@ -173,6 +183,31 @@ pub fn world_clashes(
             .insert(0, FLOOD.finding(what, "record the traffic (survey --record FILE) and unplug what sends it"));
     }
     findings
+}
+
+/// Fixtures of one identifier on cables of their own. Of two on one cable a gateway sees only one.
+fn twins(census: &Census) -> Vec<Finding> {
+    let mut bearers: BTreeMap<Uid, Vec<Behind>> = BTreeMap::new();
+    for fixture in census.fixtures() {
+        bearers.entry(fixture.uid).or_default().push(fixture.behind);
+    }
+    let on = |behind: &Behind| {
+        let node = census.nodes().iter().find(|node| behind.is_of(node));
+        let gateway = node.map_or_else(|| behind.address.to_string(), FoundNode::title);
+        let port = node.and_then(|node| behind.port_of(node)).map(|port| format!(" port {port}"));
+        format!("{gateway}{}", port.unwrap_or_default())
+    };
+    // The ports of a split see the same units, where its cables are one.
+    let places =
+        |behinds: &[Behind]| behinds.iter().map(|one| (one.address, one.universe)).collect::<HashSet<_>>();
+    let several = bearers.iter().filter(|(_, behinds)| places(behinds).len() > 1);
+    several
+        .map(|(uid, behinds)| {
+            let cables: Vec<String> = behinds.iter().map(on).collect();
+            let remedy = "unplug all but one of them, and ask their maker for another identifier";
+            TWINS.finding(format!("{uid} is there {} times: {}", cables.len(), cables.join(", ")), remedy)
+        })
+        .collect()
 }
 
 /// The addresses that several devices hold, as far as one of `devices` is among them.

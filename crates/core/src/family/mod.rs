@@ -109,7 +109,8 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if plan.ways.contains(Way::Llrp) {
         all.push(Box::new(llrp::Search::new(plan)));
     }
-    if does(Way::Rdm) && plan.on_cables != OnCables::Nothing {
+    // Who only listens counts whom gateways tell to others.
+    if plan.ways.contains(Way::Rdm) && plan.on_cables != OnCables::Nothing {
         all.push(Box::new(rdm::Search::new(plan)));
     }
     if does(Way::Pjlink) {

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use lantern_core::census::Ways;
-use lantern_core::conversation::{Extent, Survey, SurveyPlan, Vantage};
+use lantern_core::conversation::{Extent, OnCables, Survey, SurveyPlan, Vantage};
 use lantern_core::diagnosis::{self, Limits};
 use lantern_net::{Capture, Damage, replay};
 
@@ -68,6 +68,7 @@ pub(crate) fn play(path: &Path, ways: Ways) -> Result<Played, Failure> {
         vantage: Vantage { own_mac: capture.own_mac(), ..Vantage::of_seats(seats) },
         ways,
         extent: Extent::Listen(Duration::MAX),
+        on_cables: OnCables::Count,
         ..SurveyPlan::art_net(Vec::new(), None, false)
     });
     let adapter = capture.adapter().unwrap_or("unknown").to_owned();

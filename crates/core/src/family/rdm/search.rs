@@ -23,6 +23,8 @@ type At = (Ipv4Addr, PortAddress);
 pub(in crate::family) struct Search {
     seats: Vec<Seat>,
     own: Uid,
+    /// Whether anybody is asked anything.
+    asks: bool,
     reads: bool,
     sheet: Option<RigSheet>,
     tables: Tables,
@@ -40,7 +42,8 @@ impl Search {
         Self {
             seats: plan.vantage.seats.clone(),
             own: own_uid(&plan.vantage),
-            reads: plan.on_cables == OnCables::Read,
+            asks: !plan.is_passive(),
+            reads: !plan.is_passive() && plan.on_cables == OnCables::Read,
             sheet: plan.sheet.clone(),
             tables: Tables::default(),
             cables: BTreeMap::new(),
@@ -55,7 +58,7 @@ impl Search {
     fn hear_page(&mut self, now: Duration, sighting: &Sighting, reply: &PollReply) {
         let (mac, address) = sighting.standing();
         let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
-        let is_near = Seat::beside(&self.seats, address).is_some();
+        let is_near = !self.asks || Seat::beside(&self.seats, address).is_some();
         if reply.status1.rdm() && is_near && !is_locked {
             self.tables.want(now, (address, mac), reply);
         }
@@ -147,7 +150,7 @@ impl Asker for Search {
 
     fn next_single(&self) -> Option<Duration> {
         let cables = self.cables.values().filter_map(Cable::next_at);
-        cables.chain(self.tables.next_at()).min()
+        cables.chain(self.tables.next_at()).min().filter(|_| self.asks)
     }
 
     fn ask_single(&mut self, now: Duration) -> Option<Outgoing> {
