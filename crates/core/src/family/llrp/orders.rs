@@ -13,10 +13,11 @@ use lantern_wire::rdm::parameter::{self, Refusal};
 use lantern_wire::rdm::{Class, ResponseType};
 
 use super::line::{Line, Target};
-use super::reading::{Reading, timer};
+use super::reading::Reading;
 use crate::Indicators;
 use crate::conversation::Outgoing;
 use crate::facts::{Difference, Facts, Field, Value};
+use crate::family::rdm::timer;
 
 /// How long an answer to an order may take before the order is sent again.
 const ANSWER_TIME: Duration = Duration::from_millis(500);

@@ -10,20 +10,19 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use lantern_wire::llrp::{Content, Message};
 use lantern_wire::rdm::network::{self, InterfaceAddress, InterfaceId, Leased};
-use lantern_wire::rdm::{self, Class, ResponseType, parameter, text};
+use lantern_wire::rdm::{Class, ResponseType, parameter, text};
 
 use super::FIELDS;
 use super::line::{Line, Target};
 use crate::Indicators;
 use crate::conversation::Outgoing;
 use crate::facts::{Facts, Field, Value};
+use crate::family::rdm::timer;
 
 /// A target answers an order at once; what takes longer is asked again.
 const ANSWER_TIME: Duration = Duration::from_millis(400);
 /// How often the same is asked.
 const ASKS: u32 = 4;
-/// The longest a target may put us off, whatever it says.
-const LONGEST_TIMER: Duration = Duration::from_secs(5);
 /// The most interfaces looked at; a device has one or two.
 const MOST_INTERFACES: usize = 8;
 
@@ -369,10 +368,4 @@ impl Reading {
             first.into_iter().for_each(|id| self.choose(id));
         }
     }
-}
-
-/// How long it puts us off: tenths of a second.
-pub(super) fn timer(answer: &rdm::Message) -> Duration {
-    let tenths = answer.data.first_chunk().map_or(1, |tenths| u16::from_be_bytes(*tenths));
-    (Duration::from_millis(100) * u32::from(tenths)).min(LONGEST_TIMER)
 }

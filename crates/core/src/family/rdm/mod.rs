@@ -10,8 +10,10 @@ mod reading;
 mod search;
 mod tables;
 
+use std::time::Duration;
+
 use lantern_wire::MacAddress;
-use lantern_wire::rdm::Uid;
+use lantern_wire::rdm::{Message, Uid};
 
 use super::Asker;
 use crate::conversation::Vantage;
@@ -37,6 +39,15 @@ const FIELDS: [Field; 9] = [
     Field::ModeName,
     Field::Footprint,
 ];
+
+/// The longest that anybody may put us off, whatever it says.
+const LONGEST_TIMER: Duration = Duration::from_secs(5);
+
+/// How long an answer puts us off: tenths of a second (E1.20, section 6.3.3, ACK_TIMER).
+pub(super) fn timer(answer: &Message) -> Duration {
+    let tenths = answer.data.first_chunk().map_or(1, |tenths| u16::from_be_bytes(*tenths));
+    (Duration::from_millis(100) * u32::from(tenths)).min(LONGEST_TIMER)
+}
 
 /// Who we are to RDM: made from our own MAC address.
 pub(super) fn own_uid(vantage: &Vantage) -> Uid {

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use lantern_wire::rdm::{Class, DeviceInfo, Message, Personality, ResponseType, Uid, parameter, text};
 
-use super::FIELDS;
+use super::{FIELDS, timer};
 use crate::Indicators;
 use crate::facts::{Facts, Field, Value};
 
@@ -15,8 +15,6 @@ use crate::facts::{Facts, Field, Value};
 const MOST_PARTS: usize = 64;
 /// How often one that says "later" is asked for what it had to say, before it is asked anew.
 const MOST_FETCHED: u32 = 8;
-/// The longest a unit may put us off, whatever it says.
-const LONGEST_TIMER: Duration = Duration::from_secs(5);
 /// Everything that waits, however little it matters (E1.20, section 10.3.1).
 const ANY_STATUS: u8 = 2;
 
@@ -253,10 +251,4 @@ impl Reading {
         };
         fields.iter().for_each(|field| self.facts.cannot_tell(*field));
     }
-}
-
-/// How long it puts us off: tenths of a second.
-fn timer(answer: &Message) -> Duration {
-    let tenths = parameter::number(&answer.data).unwrap_or(1);
-    (Duration::from_millis(100) * tenths).min(LONGEST_TIMER)
 }
