@@ -21,6 +21,7 @@ struct Answer {
     services: Vec<serde_json::Value>,
     streams: Vec<serde_json::Value>,
     units: Vec<serde_json::Value>,
+    fixtures: Vec<serde_json::Value>,
     surroundings: Surroundings,
     findings: Vec<Finding>,
     blind_spots: Vec<String>,

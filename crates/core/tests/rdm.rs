@@ -123,6 +123,7 @@ fn units_are_counted_without_a_word_to_them_and_read_one_request_at_a_time(
 #[case::deaf("deaf", false, "- - -")]
 #[case::only_required("only-required", true, "- 1 -")]
 #[case::puts_off("puts-off", true, "wash 1 1 Wash, plain")]
+#[case::puts_off_for_ever("puts-off-for-ever", false, "- - -")]
 #[case::in_parts("tells-in-parts", true, "wash 1 1 Wash, plain")]
 #[case::counts_wrong("counts-wrong", true, "wash 1 1 Wash, plain")]
 #[case::slow("slow", true, "wash 1 1 Wash, plain")]
@@ -187,6 +188,19 @@ fn two_thousand_units_take_the_time_of_one_cable() {
     let (took, by_one, without_loss) = (last - first, busiest(&ground), busiest(&lonely));
     assert!(took <= by_one * 13 / 10, "{took:?} beside {by_one:?} for the busiest cable");
     assert!(by_one <= without_loss * 8 / 5, "{by_one:?} beside {without_loss:?} without loss");
+}
+
+/// Behind something that lets no answer back thirty units are in the table; that is found out in less than a minute, and
+/// the other cables are done long before.
+#[test]
+fn a_cable_that_answers_nothing_is_given_up() {
+    let deaf = (0..30).map(|i| unit(0, 1, i + 1, "quirks = [\"deaf\"]")).collect::<String>();
+    let fine = (0..5).map(|i| unit(0, 2, i + 101, "")).collect::<String>();
+    let scene = Scene::parse(&(gateways(1) + &deaf + &fine)).unwrap();
+    let (survey, _, took) = survey(&scene, OnCables::Read, 500, None);
+    let whole = survey.census().fixtures().iter().filter(|one| one.facts.is_whole()).count();
+    assert_eq!((survey.census().fixtures().len(), whole), (35, 5));
+    assert!(took < Duration::from_secs(60), "{took:?}");
 }
 
 /// The requests keep to the pace of the survey.

@@ -19,6 +19,9 @@ const FIRST: Duration = Duration::from_millis(400);
 const SHORTEST: Duration = Duration::from_millis(30);
 /// How often the same is asked; each time it is waited four times as long.
 const ASKS: u32 = 5;
+/// After so many in a row that answered nothing it is the cable, and the next ones are given up sooner.
+const MANY_SILENT: u32 = 3;
+const ASKS_AFTER_MANY: u32 = 2;
 
 /// The units of a cable that are to be read, and the one that is.
 #[derive(Debug, Default)]
@@ -38,6 +41,8 @@ pub(super) struct Cable {
     at: Duration,
     /// How long answers take here, and how far they are from that.
     usual: Option<(Duration, Duration)>,
+    /// How many in a row answered nothing.
+    silent: u32,
     /// Whether other cables have answered.
     is_hurried: bool,
 }
@@ -77,7 +82,8 @@ impl Cable {
 
     /// The request to send now. An answer that is overdue for the last time is given up before.
     pub(super) fn ask(&mut self, now: Duration, own: Uid) -> Option<Message> {
-        if self.tries >= ASKS {
+        if self.tries >= if self.is_dead() { ASKS_AFTER_MANY } else { ASKS } {
+            self.silent += u32::from(self.present.as_ref().is_some_and(|reading| !reading.is_heard()));
             self.present.iter_mut().for_each(Reading::give_up);
             self.go_on(now);
         }
@@ -85,10 +91,18 @@ impl Cable {
         let (parameter, data) = reading.asks()?;
         self.transaction = self.transaction.wrapping_add(1);
         self.asked = Some(now);
-        self.patience = if self.tries == 0 { self.first_patience() } else { self.patience * 4 }.min(LONGEST);
+        self.patience = match self.tries {
+            _ if self.is_dead() => FIRST,
+            0 => self.first_patience(),
+            _ => (self.patience * 4).min(LONGEST),
+        };
         self.at = now + self.patience;
         self.tries += 1;
         Some(Message::request(reading.uid(), own, self.transaction, Class::GET, parameter, data))
+    }
+
+    const fn is_dead(&self) -> bool {
+        self.silent >= MANY_SILENT
     }
 
     fn first_patience(&self) -> Duration {
@@ -102,7 +116,11 @@ impl Cable {
     /// Takes in an answer.
     pub(super) fn hear(&mut self, now: Duration, answer: &Message) {
         let (Some(reading), Some(asked)) = (self.present.as_mut(), self.asked) else { return };
-        match reading.hear(answer) {
+        let heard = reading.hear(answer);
+        if heard != Heard::Nothing {
+            self.silent = 0;
+        }
+        match heard {
             Heard::Nothing => {}
             Heard::On => {
                 // Of one that was asked twice it is not known which time it answers (as in RFC 6298, section 3).

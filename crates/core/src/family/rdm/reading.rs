@@ -15,6 +15,8 @@ use crate::facts::{Facts, Field, Value};
 const MOST_PARTS: usize = 64;
 /// How often one that says "later" is asked for what it had to say, before it is asked anew.
 const MOST_FETCHED: u32 = 8;
+/// How often one may say "later" to one question.
+const MOST_PUT_OFF: u32 = 4;
 /// Everything that waits, however little it matters (E1.20, section 10.3.1).
 const ANY_STATUS: u8 = 2;
 
@@ -52,6 +54,8 @@ pub(super) struct Reading {
     parts: Vec<Vec<u8>>,
     /// How often it was asked for what waits, since it said "later".
     fetched: Option<u32>,
+    /// How often it said "later" to the present question.
+    put_off: u32,
     is_heard: bool,
     facts: Facts,
 }
@@ -63,6 +67,7 @@ impl Reading {
             open: [Question::Info, Question::Supported, Question::Software, Question::Identify].into(),
             parts: Vec::new(),
             fetched: None,
+            put_off: 0,
             is_heard: false,
             facts: Facts::able(&FIELDS),
         }
@@ -74,6 +79,11 @@ impl Reading {
 
     pub(super) const fn facts(&self) -> &Facts {
         &self.facts
+    }
+
+    /// Whether it answered anything.
+    pub(super) const fn is_heard(&self) -> bool {
+        self.is_heard
     }
 
     /// Whether nothing is left to ask.
@@ -134,7 +144,12 @@ impl Reading {
                 self.parts.push(answer.data.clone());
                 Heard::On
             }
+            Some(ResponseType::ACK_TIMER) if self.put_off >= MOST_PUT_OFF => {
+                self.on();
+                Heard::On
+            }
             Some(ResponseType::ACK_TIMER) => {
+                self.put_off += 1;
                 self.fetched = Some(0);
                 Heard::Later(timer(answer))
             }
@@ -172,6 +187,7 @@ impl Reading {
         self.open.pop_front();
         self.parts.clear();
         self.fetched = None;
+        self.put_off = 0;
     }
 
     /// Takes in the data of an answer. Gives whether it makes sense.

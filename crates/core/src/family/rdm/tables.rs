@@ -17,6 +17,9 @@ const EVERY: Duration = Duration::from_millis(400);
 const ASKS: u32 = 4;
 /// The most ports whose tables are asked for.
 const MOST: usize = 16_384;
+/// The most units of one port, and of all together: more than any cable or rig has.
+const MOST_ON_PORT: usize = 1024;
+const MOST_UNITS: usize = 65_536;
 
 /// What is known of the table of one port.
 #[derive(Debug)]
@@ -43,6 +46,8 @@ impl Table {
 #[derive(Debug, Default)]
 pub(super) struct Tables {
     all: BTreeMap<(Ipv4Addr, u8, u8), Table>,
+    /// How many units there are in them.
+    units: usize,
 }
 
 impl Tables {
@@ -73,8 +78,11 @@ impl Tables {
             return None;
         }
         table.total = Some(usize::from(told.total));
+        let room = MOST_ON_PORT.saturating_sub(table.uids.len()).min(MOST_UNITS - self.units);
         let devices = told.uids.iter().filter(|uid| !uid.is_broadcast());
-        let fresh = devices.filter(|uid| table.uids.insert(**uid)).copied().collect();
+        let fresh: Vec<Uid> = devices.filter(|uid| !table.uids.contains(uid)).take(room).copied().collect();
+        table.uids.extend(&fresh);
+        self.units += fresh.len();
         Some((table.behind, fresh))
     }
 
@@ -111,5 +119,68 @@ impl Tables {
             nth = nth.max(table.asked);
         }
         Some((gateway, nth, request))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use lantern_wire::art_net::{PortBlock, PortType};
+
+    use super::*;
+
+    const GATEWAY: Ipv4Addr = Ipv4Addr::new(10, 40, 1, 1);
+
+    fn told(block: u8, total: u16, uids: Vec<Uid>) -> TodData {
+        TodData {
+            rdm_version: 1,
+            port: 1,
+            bind_index: 1,
+            net: 0,
+            response: TodData::FULL,
+            address: 5,
+            total,
+            block,
+            uids,
+        }
+    }
+
+    fn tables() -> Tables {
+        let output = PortBlock { kind: PortType::DMX_OUT, switch_out: 5, ..PortBlock::default() };
+        let input = PortBlock { kind: PortType::DMX_IN, switch_in: 6, ..PortBlock::default() };
+        let ports = [output, input, PortBlock::default(), PortBlock::default()];
+        let mut tables = Tables::default();
+        tables.want(Duration::ZERO, (GATEWAY, None), &PollReply { port_count: 2, ports, ..PollReply::default() });
+        tables
+    }
+
+    #[test]
+    fn a_gateway_is_asked_until_its_table_is_whole_and_given_up_after_a_while() {
+        let mut tables = tables();
+        let uid = |number: u64| Uid::of_number(0x7ff0_0000_0000 + number);
+        let (gateway, nth, request) = tables.ask(Duration::ZERO).unwrap();
+        assert_eq!((gateway, nth, &request.addresses[..]), (GATEWAY, 1, &[5][..]), "only the output is asked for");
+        assert_eq!(tables.ask(Duration::ZERO), None, "one request for all of them");
+        let (behind, fresh) = tables.hear(GATEWAY, &told(0, 3, vec![uid(1), uid(2), Uid::EVERYBODY])).unwrap();
+        assert_eq!((behind.slot, fresh.len()), (0, 2));
+        assert_eq!(tables.next_at(), Some(EVERY), "one is missing");
+        assert_eq!(tables.hear(GATEWAY, &told(1, 3, vec![uid(2), uid(3)])).unwrap().1, [uid(3)]);
+        assert_eq!((tables.next_at(), tables.waits_until()), (None, None));
+        let mut silent = self::tables();
+        let mut asked = Vec::new();
+        while let Some(at) = silent.next_at() {
+            asked.extend(silent.ask(at).map(|(_, nth, _)| (at.as_millis(), nth)));
+        }
+        assert_eq!(asked, [(0, 1), (400, 2), (1200, 3), (2800, 4)]);
+    }
+
+    #[test]
+    fn whoever_tells_without_end_fills_no_memory() {
+        let mut tables = tables();
+        for block in 0..100_u64 {
+            let uids = (0..200).map(|i| Uid::of_number(block * 200 + i)).collect();
+            tables.hear(GATEWAY, &told(0, u16::MAX, uids));
+        }
+        assert_eq!(tables.units, MOST_ON_PORT);
+        assert_eq!(tables.hear(Ipv4Addr::new(10, 40, 9, 9), &told(0, 1, vec![Uid([1; 6])])), None, "never polled");
     }
 }
