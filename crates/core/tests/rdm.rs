@@ -320,3 +320,31 @@ fn nobody_is_missing_behind_a_gateway_that_is_off_and_strangers_are_told() {
     let said: Vec<String> = compared.findings(&sheet).into_iter().map(|finding| finding.what).collect();
     assert_eq!(said, ["7ff0:00000009 (wash 9) on hall 3 is not on the sheet"]);
 }
+
+/// A gateway that is not on the sheet and calls itself as one that is, is not that one; nor is whoever hangs on it in its place.
+#[test]
+fn a_gateway_that_calls_itself_like_a_planned_one_is_another() {
+    let named = gateways(2).replace("name = \"gate-1\"", "name = \"quay\"").replace("20:01", "20:77");
+    let unit = unit(1, 1, 1, "start_address = 1").replace("gate-1", "quay").replace("wash 1", "strange");
+    let scene = Scene::parse(&(named + &unit)).unwrap();
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
+    let sheet = RigSheet::parse(SHEET).unwrap();
+    let compared = compare_fixtures(&sheet, survey.census());
+    assert!(compared.rows.iter().all(|row| matches!(row.state, FixtureState::Missing)));
+    let unexpected: Vec<&str> = compared.unexpected.iter().map(|(cable, _)| cable.as_str()).collect();
+    assert_eq!(unexpected, ["quay 1"]);
+}
+
+/// Of a row whose first has an identifier on the sheet the others are known by their labels still.
+#[test]
+fn only_who_has_an_identifier_on_the_sheet_is_known_by_nothing_else() {
+    let of = |uid: u32, label: &str, start: u32| {
+        unit(0, 1, uid, &format!("start_address = {start}")).replace(&format!("wash {uid}"), label)
+    };
+    let sheet = RigSheet::parse(&format!("{SHEET}uid = \"7ff0:00000007\"\n")).unwrap();
+    let scene = Scene::parse(&(gateways(1) + &of(1, "wash-1", 1) + &of(2, "wash-2", 15))).unwrap();
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
+    let compared = compare_fixtures(&sheet, survey.census());
+    let verdicts: Vec<String> = compared.rows.iter().map(|row| format!("{:?}", row.verdict())).collect();
+    assert_eq!((verdicts.join(" "), compared.unexpected.len()), ("Fail Pass".to_owned(), 1));
+}

@@ -45,10 +45,8 @@ impl Behind {
     /// Whether it is a port of this node.
     #[must_use]
     pub fn is_of(&self, node: &FoundNode) -> bool {
-        match (self.mac, node.mac) {
-            (Some(own), Some(mac)) => own == mac && self.address == node.address,
-            _ => self.address == node.address,
-        }
+        let is_known = self.mac.is_some() && node.mac.is_some();
+        self.address == node.address && (!is_known || [node.mac, node.heard_mac].contains(&self.mac))
     }
 
     /// The number of the port on its node, counted over all pages from 1; `None` where the node does not state it.

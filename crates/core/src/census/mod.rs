@@ -215,6 +215,21 @@ impl Census {
         both(&self.kept.fixtures, self.fixtures.sorted())
     }
 
+    /// The node that a cable begins at, with its index.
+    #[must_use]
+    pub fn gateway(&self, behind: &Behind) -> Option<(usize, &FoundNode)> {
+        let there = self.by_address.get(&behind.address).map_or(&[][..], Vec::as_slice);
+        there.iter().map(|at| (*at, &self.nodes[*at])).find(|(_, node)| behind.is_of(node))
+    }
+
+    /// What the node that a cable begins at is called, and the number of the port, as far as they are known.
+    #[must_use]
+    pub fn cable(&self, behind: &Behind) -> (String, Option<u32>) {
+        let node = self.gateway(behind).map(|(_, node)| node);
+        let title = node.map_or_else(|| behind.address.to_string(), FoundNode::title);
+        (title, node.and_then(|node| behind.port_of(node)))
+    }
+
     /// The network around the devices.
     #[must_use]
     pub fn surroundings(&self) -> Surroundings {

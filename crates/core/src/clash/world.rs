@@ -192,10 +192,8 @@ fn twins(census: &Census) -> Vec<Finding> {
         bearers.entry(fixture.uid).or_default().push(fixture.behind);
     }
     let on = |behind: &Behind| {
-        let node = census.nodes().iter().find(|node| behind.is_of(node));
-        let gateway = node.map_or_else(|| behind.address.to_string(), FoundNode::title);
-        let port = node.and_then(|node| behind.port_of(node)).map(|port| format!(" port {port}"));
-        format!("{gateway}{}", port.unwrap_or_default())
+        let (gateway, port) = census.cable(behind);
+        port.map_or_else(|| gateway.clone(), |port| format!("{gateway} port {port}"))
     };
     // The ports of a split see the same units, where its cables are one.
     let places =

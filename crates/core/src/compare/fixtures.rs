@@ -1,6 +1,9 @@
 //! Fixtures of the sheet, held against what hangs on the cables of the gateways.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::fmt;
+
+use lantern_wire::rdm::Uid;
 
 use super::{Match, Matching};
 use crate::Direction;
@@ -74,9 +77,7 @@ impl FixtureRow<'_> {
         match &self.state {
             FixtureState::Missing | FixtureState::Mute(_) => Verdict::Fail,
             FixtureState::NotAsked => Verdict::Look,
-            FixtureState::Found(_, differences) if differences.iter().any(Difference::is_told) => Verdict::Fail,
-            FixtureState::Found(_, differences) if differences.is_empty() => Verdict::Pass,
-            FixtureState::Found(..) => Verdict::Look,
+            FixtureState::Found(_, differences) => Verdict::of(differences),
         }
     }
 
@@ -124,12 +125,31 @@ struct Planned<'a> {
     /// Which of its row, from 0.
     nth: u32,
     name: String,
-    /// The ports that carry its universe, as the sheet calls them.
-    ports: Vec<String>,
+    /// The ports of the sheet that carry its universe.
+    ports: Vec<Port<'a>>,
     universe: Option<PortAddress>,
 }
 
+/// A port of a node of the sheet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Port<'a> {
+    /// What the sheet calls the node; no two are called the same.
+    node: &'a str,
+    number: u32,
+}
+
+impl fmt::Display for Port<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {}", self.node, self.number)
+    }
+}
+
 impl Planned<'_> {
+    /// Its identifier, where the sheet has it.
+    fn uid(&self) -> Option<Uid> {
+        self.fixture.uids.get(self.nth as usize).map(|uid| uid.value)
+    }
+
     fn slot(&self) -> Option<u32> {
         match self.fixture.slot.value {
             WantedSlot::Fixed(first) => Some(first + self.nth * self.fixture.footprint.value),
@@ -141,18 +161,18 @@ impl Planned<'_> {
         match (&self.ports[..], self.universe) {
             ([], Some(universe)) => format!("universe {universe}"),
             ([], None) => "no universe".to_owned(),
-            (ports, _) => ports.join(" or "),
+            (ports, _) => ports.iter().map(ToString::to_string).collect::<Vec<_>>().join(" or "),
         }
     }
 
-    fn hangs_on(&self, found: &Hanging) -> bool {
+    fn hangs_on(&self, found: &Hanging<'_>) -> bool {
         match &self.ports[..] {
             [] => self.universe == Some(found.fixture.behind.universe),
-            ports => ports.contains(&found.cable),
+            ports => found.port.is_some_and(|port| ports.contains(&port)),
         }
     }
 
-    fn differences(&self, found: &Hanging) -> Vec<Difference> {
+    fn differences(&self, found: &Hanging<'_>) -> Vec<Difference> {
         let facts = &found.fixture.facts;
         let mut differences = Vec::new();
         if !self.hangs_on(found) {
@@ -176,13 +196,16 @@ impl Planned<'_> {
     }
 }
 
-/// A fixture that was found, and where, as the sheet calls it.
-struct Hanging {
+/// A fixture that was found, and where.
+struct Hanging<'a> {
     fixture: FoundFixture,
+    /// The port, where its gateway is on the sheet.
+    port: Option<Port<'a>>,
+    /// The same in words; as its gateway calls itself where that is not on the sheet.
     cable: String,
 }
 
-impl Hanging {
+impl Hanging<'_> {
     fn start(&self) -> Option<u32> {
         match self.fixture.facts.get(Field::StartAddress) {
             Some(Value::Count(start)) => Some(*start),
@@ -205,32 +228,25 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
             Match::Missing | Match::Ambiguous(_) => None,
         })
         .collect();
-    let mut hanging: Vec<Option<Hanging>> =
+    let mut hanging: Vec<Option<Hanging<'a>>> =
         census.fixtures().into_iter().map(|fixture| Some(hanging(fixture, census, &of_node))).collect();
     let planned = planned(sheet);
-    let mut matched: Vec<Option<Hanging>> = planned.iter().map(|_| None).collect();
-    let by_uid = |planned: &Planned<'_>, found: &Hanging| {
-        let uid = planned.fixture.uids.get(planned.nth as usize);
-        uid.is_some_and(|uid| uid.value == found.fixture.uid)
-    };
-    let by_label = |planned: &Planned<'_>, found: &Hanging| {
+    let mut matched: Vec<Option<Hanging<'a>>> = planned.iter().map(|_| None).collect();
+    let by_uid = |planned: &Planned<'_>, found: &Hanging<'_>| planned.uid() == Some(found.fixture.uid);
+    let by_label = |planned: &Planned<'_>, found: &Hanging<'_>| {
         let own = Value::Text(planned.name.as_str().into());
-        planned.fixture.uids.is_empty() && found.fixture.facts.get(Field::Label) == Some(&own)
+        planned.uid().is_none() && found.fixture.facts.get(Field::Label) == Some(&own)
     };
-    let by_place = |planned: &Planned<'_>, found: &Hanging| {
+    let by_place = |planned: &Planned<'_>, found: &Hanging<'_>| {
         let starts = planned.slot().is_some() && planned.slot() == found.start();
-        planned.fixture.uids.is_empty() && planned.hangs_on(found) && starts
+        planned.uid().is_none() && planned.hangs_on(found) && starts
     };
     take(&planned, &mut hanging, &mut matched, by_uid);
     take(&planned, &mut hanging, &mut matched, by_label);
     take(&planned, &mut hanging, &mut matched, by_place);
-    let answering: Vec<&str> = of_node.values().copied().collect();
-    let row = |(planned, found): (Planned<'a>, Option<Hanging>)| {
-        let is_asked = planned.ports.is_empty()
-            || planned
-                .ports
-                .iter()
-                .any(|port| port.rsplit_once(' ').is_some_and(|(node, _)| answering.contains(&node)));
+    let answering: HashSet<&str> = of_node.values().copied().collect();
+    let row = |(planned, found): (Planned<'a>, Option<Hanging<'a>>)| {
+        let is_asked = planned.ports.is_empty() || planned.ports.iter().any(|port| answering.contains(port.node));
         let state = match found {
             Some(found) if found.fixture.facts.told().next().is_none() => FixtureState::Mute(found.fixture),
             Some(found) => {
@@ -249,11 +265,11 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
 }
 
 /// Gives each planned fixture that has none the first found one that it is.
-fn take(
+fn take<'a>(
     planned: &[Planned<'_>],
-    hanging: &mut [Option<Hanging>],
-    matched: &mut [Option<Hanging>],
-    is_it: impl Fn(&Planned<'_>, &Hanging) -> bool,
+    hanging: &mut [Option<Hanging<'a>>],
+    matched: &mut [Option<Hanging<'a>>],
+    is_it: impl Fn(&Planned<'_>, &Hanging<'_>) -> bool,
 ) {
     for (planned, matched) in planned.iter().zip(matched).filter(|(_, matched)| matched.is_none()) {
         let found = hanging.iter_mut().find(|one| one.as_ref().is_some_and(|found| is_it(planned, found)));
@@ -263,12 +279,12 @@ fn take(
 
 /// Every fixture of the sheet by itself.
 fn planned(sheet: &RigSheet) -> Vec<Planned<'_>> {
-    let mut ports: BTreeMap<PortAddress, Vec<String>> = BTreeMap::new();
+    let mut ports: BTreeMap<PortAddress, Vec<Port<'_>>> = BTreeMap::new();
     for node in &sheet.nodes {
         for port in node.ports.iter().filter(|port| port.direction == Direction::Out) {
             let universe = port.universe.value.real().and_then(Universe::port_address);
-            let name = format!("{} {}", node.name.value, port.number.value);
-            universe.into_iter().for_each(|universe| ports.entry(universe).or_default().push(name.clone()));
+            let port = Port { node: &node.name.value, number: port.number.value };
+            universe.into_iter().for_each(|universe| ports.entry(universe).or_default().push(port));
         }
     }
     let each = |fixture| {
@@ -284,13 +300,11 @@ fn planned(sheet: &RigSheet) -> Vec<Planned<'_>> {
     sheet.fixtures.iter().flat_map(each).collect()
 }
 
-fn hanging(fixture: FoundFixture, census: &Census, names: &HashMap<usize, &str>) -> Hanging {
-    let node = census.nodes().iter().enumerate().find(|(_, node)| fixture.behind.is_of(node));
-    let gateway = match node {
-        Some((index, node)) => names.get(&index).map_or_else(|| node.title(), |name| (*name).to_owned()),
-        None => fixture.behind.address.to_string(),
-    };
-    let port = node.and_then(|(_, node)| fixture.behind.port_of(node));
-    let cable = port.map_or_else(|| gateway.clone(), |port| format!("{gateway} {port}"));
-    Hanging { fixture, cable }
+fn hanging<'a>(fixture: FoundFixture, census: &Census, names: &HashMap<usize, &'a str>) -> Hanging<'a> {
+    let (title, number) = census.cable(&fixture.behind);
+    let node = census.gateway(&fixture.behind).and_then(|(index, _)| names.get(&index).copied());
+    let port = node.zip(number).map(|(node, number)| Port { node, number });
+    let gateway = node.unwrap_or(&title);
+    let cable = number.map_or_else(|| gateway.to_owned(), |number| format!("{gateway} {number}"));
+    Hanging { fixture, port, cable }
 }

@@ -35,13 +35,21 @@ impl Row<'_> {
     /// What became of it.
     #[must_use]
     pub fn verdict(&self) -> Verdict {
-        let differences = self.differences();
         match &self.state {
             State::Missing | State::Mute(..) | State::Ambiguous(_) => Verdict::Fail,
-            _ if differences.iter().any(Difference::is_told) => Verdict::Fail,
             State::NotAsked => Verdict::Look,
-            _ if differences.is_empty() => Verdict::Pass,
-            _ => Verdict::Look,
+            State::Found(_, differences) | State::Seen(_, differences) => Verdict::of(differences),
+        }
+    }
+}
+
+impl Verdict {
+    /// Of one that answers, and differs so.
+    pub(super) fn of(differences: &[Difference]) -> Self {
+        match differences {
+            [] => Self::Pass,
+            _ if differences.iter().any(Difference::is_told) => Self::Fail,
+            _ => Self::Look,
         }
     }
 }

@@ -86,13 +86,16 @@ impl FromStr for WantedSlot {
     }
 }
 
-fn wanted_mode(text: &str) -> Result<WantedMode, &'static str> {
-    const EXPECTED: &str = "the number of a mode, 1 to 255, or what the fixture calls it";
-    match text.parse::<u32>() {
-        Ok(number) if (1..=255).contains(&number) => Ok(WantedMode::Number(number)),
-        Ok(_) => Err(EXPECTED),
-        Err(_) if text.trim().is_empty() => Err(EXPECTED),
-        Err(_) => Ok(WantedMode::Words(text.trim().to_owned())),
+impl FromStr for WantedMode {
+    type Err = &'static str;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        const EXPECTED: &str = "the number of a mode, 1 to 255, or what the fixture calls it";
+        match text.parse::<u32>() {
+            Ok(number) if (1..=255).contains(&number) => Ok(Self::Number(number)),
+            Err(_) if !text.trim().is_empty() => Ok(Self::Words(text.trim().to_owned())),
+            _ => Err(EXPECTED),
+        }
     }
 }
 
@@ -110,13 +113,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let slot = fields.required("slot", fields.parsed_or_number("slot", str::parse), "1");
     let footprint = fields.required("footprint", fields.number("footprint", 1..=SLOTS), "14");
     let count = fields.number("count", 1..=SLOTS);
-    let mode = fields.text_or_number("mode").and_then(|text| {
-        let mode = wanted_mode(&text.value);
-        if let Err(expected) = &mode {
-            fields.note(text.span, format!("`mode` is {:?}", text.value), *expected);
-        }
-        Some(Placed { value: mode.ok()?, span: text.span })
-    });
+    let mode = fields.parsed_or_number("mode", str::parse);
     let uids = fields.list("uid");
     let room = count.as_ref().map_or(1, |count| count.value as usize);
     if let Some(first) = uids.get(room) {

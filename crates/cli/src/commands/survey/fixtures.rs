@@ -1,7 +1,7 @@
 //! The units on the cables of gateways, for people.
 
 use clap::ValueEnum;
-use lantern_core::census::{Census, FoundFixture, FoundNode};
+use lantern_core::census::{Census, FoundFixture};
 use lantern_core::facts::{Field, Value};
 
 use super::show::MOST_ROWS;
@@ -123,12 +123,8 @@ fn table(census: &Census, fixtures: &[FoundFixture], order: Order) -> Table {
 }
 
 fn of<'a>(fixture: &'a FoundFixture, census: &Census) -> Row<'a> {
-    let node = census.nodes().iter().find(|node| fixture.behind.is_of(node));
-    Row {
-        fixture,
-        gateway: node.map_or_else(|| fixture.behind.address.to_string(), FoundNode::title),
-        port: node.and_then(|node| fixture.behind.port_of(node)),
-    }
+    let (gateway, port) = census.cable(&fixture.behind);
+    Row { fixture, gateway, port }
 }
 
 /// "211 fixtures behind 19 gateways".

@@ -34,6 +34,21 @@ enum Question {
     Identify,
 }
 
+impl Question {
+    const fn parameter(self) -> u16 {
+        match self {
+            Self::Info => parameter::DEVICE_INFO,
+            Self::Supported => parameter::SUPPORTED_PARAMETERS,
+            Self::Software => parameter::SOFTWARE_LABEL,
+            Self::Label => parameter::DEVICE_LABEL,
+            Self::Model => parameter::MODEL_DESCRIPTION,
+            Self::Maker => parameter::MAKER_LABEL,
+            Self::Mode(_) => parameter::PERSONALITY_DESCRIPTION,
+            Self::Identify => parameter::IDENTIFY_DEVICE,
+        }
+    }
+}
+
 /// What an answer means for whoever asked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Heard {
@@ -96,15 +111,9 @@ impl Reading {
         if self.fetched.is_some() {
             return Some((parameter::QUEUED_MESSAGE, vec![ANY_STATUS]));
         }
-        self.open.front().map(|question| match question {
-            Question::Info => (parameter::DEVICE_INFO, Vec::new()),
-            Question::Supported => (parameter::SUPPORTED_PARAMETERS, Vec::new()),
-            Question::Software => (parameter::SOFTWARE_LABEL, Vec::new()),
-            Question::Label => (parameter::DEVICE_LABEL, Vec::new()),
-            Question::Model => (parameter::MODEL_DESCRIPTION, Vec::new()),
-            Question::Maker => (parameter::MAKER_LABEL, Vec::new()),
-            Question::Mode(number) => (parameter::PERSONALITY_DESCRIPTION, vec![*number]),
-            Question::Identify => (parameter::IDENTIFY_DEVICE, Vec::new()),
+        self.open.front().map(|question| {
+            let about = if let Question::Mode(number) = question { vec![*number] } else { Vec::new() };
+            (question.parameter(), about)
         })
     }
 
@@ -120,11 +129,10 @@ impl Reading {
     /// answer with a number that is not the question's.
     pub(super) fn hear(&mut self, answer: &Message) -> Heard {
         let Some(question) = self.open.front().copied() else { return Heard::Nothing };
-        let wanted = self.written(question);
         if answer.from != self.uid || answer.class != Class::GET_RESPONSE {
             return Heard::Nothing;
         }
-        if answer.parameter != wanted {
+        if answer.parameter != question.parameter() {
             return self.hear_other();
         }
         self.is_heard = true;
@@ -168,19 +176,6 @@ impl Reading {
         self.is_heard = true;
         self.fetched = (fetched + 1 < MOST_FETCHED).then_some(fetched + 1);
         Heard::On
-    }
-
-    fn written(&self, question: Question) -> u16 {
-        match question {
-            Question::Info => parameter::DEVICE_INFO,
-            Question::Supported => parameter::SUPPORTED_PARAMETERS,
-            Question::Software => parameter::SOFTWARE_LABEL,
-            Question::Label => parameter::DEVICE_LABEL,
-            Question::Model => parameter::MODEL_DESCRIPTION,
-            Question::Maker => parameter::MAKER_LABEL,
-            Question::Mode(_) => parameter::PERSONALITY_DESCRIPTION,
-            Question::Identify => parameter::IDENTIFY_DEVICE,
-        }
     }
 
     fn on(&mut self) {
@@ -246,7 +241,7 @@ impl Reading {
             (mode.map(Question::Mode), Field::ModeName),
         ];
         for (question, field) in all {
-            match question.filter(|question| supported.contains(&self.written(*question))) {
+            match question.filter(|question| supported.contains(&question.parameter())) {
                 Some(question) => self.open.push_back(question),
                 None => self.facts.cannot_tell(field),
             }

@@ -33,7 +33,6 @@ pub(in crate::family) struct Search {
     places: BTreeMap<(At, Uid), Vec<Behind>>,
     /// Whether any cable has answered.
     is_heard: bool,
-    found: usize,
     told: VecDeque<Sighting>,
 }
 
@@ -49,7 +48,6 @@ impl Search {
             cables: BTreeMap::new(),
             places: BTreeMap::new(),
             is_heard: false,
-            found: 0,
             told: VecDeque::new(),
         }
     }
@@ -68,7 +66,6 @@ impl Search {
         let Some((behind, fresh)) = self.tables.hear(from, told) else { return };
         let at = (behind.address, behind.universe);
         for uid in fresh {
-            self.found += 1;
             let places = self.places.entry((at, uid)).or_default();
             places.push(behind);
             let is_first = places.len() == 1;
@@ -168,7 +165,8 @@ impl Asker for Search {
             return (0, 0);
         }
         let left: usize = self.cables.values().map(Cable::left).sum();
-        (self.found - left.min(self.found), self.found)
+        let all = self.tables.units();
+        (all.saturating_sub(left), all)
     }
 
     fn next_sighting(&mut self) -> Option<Sighting> {

@@ -86,6 +86,11 @@ impl Tables {
         Some((table.behind, fresh))
     }
 
+    /// How many units they have together.
+    pub(super) const fn units(&self) -> usize {
+        self.units
+    }
+
     /// When somebody is to be asked; `None` when every table was told, or given up.
     pub(super) fn next_at(&self) -> Option<Duration> {
         self.all.values().filter(|table| table.is_open()).map(|table| table.ask_at).min()
