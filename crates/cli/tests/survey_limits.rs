@@ -18,6 +18,10 @@ fn forged(i: u32) -> Vec<u8> {
     reply[..10].copy_from_slice(b"Art-Net\0\x00\x21");
     let mark = i.wrapping_mul(0x9e37_79b9).to_be_bytes();
     reply[10..14].copy_from_slice(&[10, mark[0], mark[1], mark[2]]);
+    // It says that fixtures hang on its four outputs: each is one more to be asked for its tables.
+    reply[23] = 0xe2;
+    reply[173] = 4;
+    reply[174..178].copy_from_slice(&[0x80; 4]);
     reply[26..36].copy_from_slice(b"\x1b[2J\x1b]0;x\x07");
     reply[44..51].copy_from_slice(b"\x9b31mred");
     reply[201..207].copy_from_slice(&[2, 0xbd, mark[0], mark[1], mark[2], mark[3]]);

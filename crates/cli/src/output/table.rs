@@ -136,6 +136,11 @@ impl Table {
         self.with(&[heading], |column| column.shown = Shown::From(width))
     }
 
+    /// A column that is left out where none of its cells says anything.
+    pub(crate) fn where_told(self, heading: &'static str) -> Self {
+        self.needs_width(heading, 1)
+    }
+
     /// Columns that are shown only where they are chosen.
     pub(crate) fn on_request(self, headings: &[&'static str]) -> Self {
         self.with(headings, |column| column.shown = Shown::Chosen)
@@ -150,6 +155,11 @@ impl Table {
     pub(crate) fn row(&mut self, cells: Vec<Cell>) {
         debug_assert_eq!(cells.len(), self.columns.len(), "a cell for each column");
         self.rows.push(cells);
+    }
+
+    /// Whether it has no row.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.rows.is_empty()
     }
 
     /// What stands in it, without how it looks, of the columns that are shown where there is room for all.

@@ -15,6 +15,7 @@ mod alter;
 mod apply;
 mod arrivals;
 mod claim;
+mod deadlines;
 mod doubt;
 mod http;
 mod lease;
@@ -25,6 +26,7 @@ mod outbox;
 mod pace;
 mod probe;
 mod reach;
+mod retries;
 mod schedule;
 #[cfg(test)]
 mod script;
@@ -55,9 +57,11 @@ pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
 pub use watch::{Watch, WatchPlan};
 
+pub(crate) use deadlines::Deadlines;
 pub(crate) use doubt::{Doubt, Ruling};
 pub(crate) use listen::sightings;
 pub(crate) use probe::Probe;
+pub(crate) use retries::Retries;
 pub(crate) use talk::{Nothing, shifts, verdict};
 pub(crate) use upload::Upload;
 

@@ -8,7 +8,7 @@ use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use lantern_wire::art_net::{PORT, PortBlock, Rdm, TodControl, TodData, TodRequest};
-use lantern_wire::rdm::{Message, Uid};
+use lantern_wire::rdm::Uid;
 
 use super::{PollReply, SimNode, Speech};
 use crate::fixture::{FixtureQuirk, SimFixture};
@@ -32,7 +32,6 @@ pub(super) struct Cable {
     /// When the request that is through now is done.
     done_at: Option<Duration>,
     searched_at: Option<Duration>,
-    answers: u32,
     most_waiting: usize,
     /// When the first request came, and when the last was answered.
     used: Option<(Duration, Duration)>,
@@ -53,6 +52,20 @@ impl Cable {
             Some(unit) if !unit.setup().quirks.contains(&FixtureQuirk::Deaf) => transaction,
             _ => GIVES_UP,
         }
+    }
+}
+
+impl Cable {
+    /// Ends the request that is through, and lets the next one on. Gives its answer; two that answer at once destroy each other's.
+    fn finish(&mut self, now: Duration, transaction: Duration) -> Option<Speech> {
+        self.done_at.take_if(|at| *at <= now)?;
+        let (to, request) = self.waiting.pop_front()?;
+        self.done_at = (!self.waiting.is_empty()).then(|| now + self.takes(transaction));
+        self.used.iter_mut().for_each(|(_, last)| *last = now);
+        let mut answers = self.units.iter_mut().filter_map(|unit| unit.answer(&request.message));
+        let (message, None) = (answers.next()?, answers.next()) else { return None };
+        let bytes = Rdm { message, ..request }.to_bytes();
+        Some(Speech { port: PORT, to: Destination::One(to), bytes })
     }
 }
 
@@ -186,30 +199,10 @@ impl SimNode {
 
     /// What was on its way over the cables is answered, and the next goes through; searches that are over are told.
     pub(super) fn work_cables(&mut self, now: Duration) {
+        let transaction = self.cables.transaction;
         for place in 0..self.cables.all.len() {
-            let transaction = self.cables.transaction;
             let cable = &mut self.cables.all[place];
-            if cable.done_at.is_some_and(|at| at <= now) {
-                let answered = cable.waiting.pop_front();
-                cable.done_at = (!cable.waiting.is_empty()).then(|| now + cable.takes(transaction));
-                if let Some((to, request)) = answered {
-                    let answers: Vec<Message> =
-                        cable.units.iter_mut().filter_map(|unit| unit.answer(&request.message)).collect();
-                    cable.answers += 1;
-                    cable.used.iter_mut().for_each(|(_, last)| *last = now);
-                    let mumbled = cable.answers.is_multiple_of(3)
-                        && cable.units.iter().any(|unit| {
-                            unit.truth().uid == request.message.to
-                                && unit.setup().quirks.contains(&FixtureQuirk::Mumbles)
-                        });
-                    // Two that answer at once destroy each other's answer.
-                    if let ([message], false) = (&answers[..], mumbled) {
-                        let bytes = Rdm { message: message.clone(), ..request }.to_bytes();
-                        self.speech.push_back(Speech { port: PORT, to: Destination::One(to), bytes });
-                    }
-                }
-            }
-            let cable = &mut self.cables.all[place];
+            self.speech.extend(cable.finish(now, transaction));
             if cable.searched_at.take_if(|at| *at <= now).is_some() {
                 cable.search();
                 self.tell_table(place);

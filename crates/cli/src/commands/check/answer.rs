@@ -4,15 +4,15 @@ use std::collections::HashMap;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_core::compare::{Beside, Comparison, Row, State, Tally, Verdict, WasSeen};
+use lantern_core::compare::{Beside, Row, State, Tally, Verdict, WasSeen};
 use lantern_core::facts::Difference;
 use lantern_core::finding::Finding;
 use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
-use super::fixtures;
 use super::repeat::Round;
 use super::show::{beside_state, state};
+use super::{Judged, fixtures};
 use crate::exit::Exit;
 
 #[derive(Debug, Serialize)]
@@ -71,12 +71,13 @@ struct Surplus {
 }
 
 pub(super) fn answer<'a>(
-    comparison: &'a Comparison<'_>,
+    judged: &'a Judged<'_>,
     sheet: &'a RigSheet,
-    (findings, fixtures): (&'a [Finding], Option<Vec<fixtures::Line<'a>>>),
+    findings: &'a [Finding],
     rounds: &'a [Round],
     echo_times: &HashMap<Ipv4Addr, Duration>,
 ) -> Answer<'a> {
+    let comparison = &judged.comparison;
     let line = |row: &'a Row<'_>| {
         let (address, mac) = match &row.state {
             State::Found(node, _) => (Some(node.address), node.mac),
@@ -118,7 +119,7 @@ pub(super) fn answer<'a>(
         nodes: comparison.rows.iter().map(line).collect(),
         beside: comparison.beside.iter().map(beside).collect(),
         unexpected: comparison.unexpected.iter().map(surplus).collect(),
-        fixtures,
+        fixtures: judged.fixtures.as_ref().map(fixtures::lines),
         findings,
         rounds,
     }

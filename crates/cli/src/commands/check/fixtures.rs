@@ -1,10 +1,11 @@
 //! What `check --fixtures` shows: a line for each fixture that is not as planned, and one sentence for all.
 
+use lantern_core::census::FoundFixture;
 use lantern_core::compare::{FixtureComparison, FixtureRow, FixtureState, Verdict};
 use lantern_core::facts::Difference;
 use serde::Serialize;
 
-use super::show::verdict;
+use super::show::{answering, verdict};
 use crate::output::{Cell, Table, Tone, counted};
 
 /// The state of one in two words.
@@ -13,11 +14,7 @@ fn state(row: &FixtureRow<'_>) -> (&'static str, Tone) {
         FixtureState::NotAsked => ("not asked", Tone::Faint),
         FixtureState::Missing => ("missing", Tone::Bad),
         FixtureState::Mute(_) => ("mute", Tone::Bad),
-        FixtureState::Found(_, differences) => match row.verdict() {
-            Verdict::Fail => ("different", Tone::Bad),
-            _ if differences.is_empty() => ("as planned", Tone::Good),
-            _ => ("not all told", Tone::Doubtful),
-        },
+        FixtureState::Found(_, differences) => answering(differences),
     }
 }
 
@@ -32,16 +29,14 @@ fn what(row: &FixtureRow<'_>) -> String {
     }
 }
 
-/// Those that are not as planned; `None` where all are. Whose gateway is silent is only counted: that is the gateway's trouble.
-pub(super) fn table(compared: &FixtureComparison<'_>) -> Option<Table> {
+/// Those that are not as planned. Whose gateway is silent is only counted: that is the gateway's trouble.
+pub(super) fn table(compared: &FixtureComparison<'_>) -> Table {
     let mut table = Table::new(&["verdict", "fixture", "state", "cable", "what", "UID"])
         .unbroken(&["verdict", "fixture", "state", "cable", "UID"])
         .on_request(&["UID"]);
-    let mut is_empty = true;
     let is_shown =
         |row: &&FixtureRow<'_>| row.verdict() != Verdict::Pass && !matches!(row.state, FixtureState::NotAsked);
     for row in compared.rows.iter().filter(is_shown) {
-        is_empty = false;
         let (words, tone) = state(row);
         table.row(vec![
             verdict(row.verdict()),
@@ -53,7 +48,6 @@ pub(super) fn table(compared: &FixtureComparison<'_>) -> Option<Table> {
         ]);
     }
     for (cable, found) in &compared.unexpected {
-        is_empty = false;
         table.row(vec![
             verdict(Verdict::Look),
             Cell::new(found.uid.to_string(), Tone::Strong),
@@ -63,10 +57,10 @@ pub(super) fn table(compared: &FixtureComparison<'_>) -> Option<Table> {
             found.uid.to_string().into(),
         ]);
     }
-    (!is_empty).then_some(table)
+    table
 }
 
-const fn found<'a>(row: &'a FixtureRow<'_>) -> Option<&'a lantern_core::census::FoundFixture> {
+const fn found<'a>(row: &'a FixtureRow<'_>) -> Option<&'a FoundFixture> {
     match &row.state {
         FixtureState::Mute(found) | FixtureState::Found(found, _) => Some(found),
         FixtureState::NotAsked | FixtureState::Missing => None,

@@ -91,10 +91,24 @@ struct Check<'a> {
     on_cables: OnCables,
 }
 
-/// What was seen: the devices of the sheet, and what is wrong around them.
+/// What was seen: the devices of the sheet, what is wrong around them, and the fixtures, where those were asked.
 struct Judged<'a> {
     comparison: Comparison<'a>,
     around: Vec<Finding>,
+    fixtures: Option<FixtureComparison<'a>>,
+}
+
+impl Judged<'_> {
+    /// What is wrong with devices and around them.
+    fn of_devices(&self, sheet: &RigSheet) -> Vec<Finding> {
+        [self.comparison.findings(sheet), self.around.clone()].concat()
+    }
+
+    /// Everything that is wrong.
+    fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
+        let of_fixtures = self.fixtures.as_ref().map(|compared| compared.findings(sheet));
+        [self.of_devices(sheet), of_fixtures.unwrap_or_default()].concat()
+    }
 }
 
 /// Runs it.
@@ -129,21 +143,17 @@ fn check(args: &Args, session: &Session, part: Part, out: &mut Out) -> Result<Ex
         look
     };
     let sheet = &file.sheet;
-    let Judged { comparison, around } = check.judged(&look);
-    let compared = args.fixtures.then(|| compare_fixtures(sheet, &look.census));
-    let of_fixtures = compared.as_ref().map(|compared| compared.findings(sheet)).unwrap_or_default();
-    let of_devices = [comparison.findings(sheet), around.clone()].concat();
-    let found = [of_devices.clone(), of_fixtures].concat();
+    let judged = check.judged(&look);
+    let found = judged.findings(sheet);
     if let Some(path) = &args.junit {
-        write_over(path, &junit::report(&comparison, sheet, &found))?;
+        write_over(path, &junit::report(&judged.comparison, sheet, &found))?;
     }
     let exit = if lost { Exit::Wrong } else { Exit::of(&found) };
     if out.is_json() {
-        let fixtures = compared.as_ref().map(fixtures::lines);
-        out.object(&answer::answer(&comparison, sheet, (&found, fixtures), &rounds, &look.echo_times))?;
+        out.object(&answer::answer(&judged, sheet, &found, &rounds, &look.echo_times))?;
         return Ok(exit);
     }
-    check.show(&look, &comparison, (around, compared.as_ref()), &of_devices, out)?;
+    check.show(&look, &judged, out)?;
     Ok(exit)
 }
 
@@ -188,34 +198,28 @@ impl Check<'_> {
         };
         let adapter = self.session.adapter_facts().filter(|_| !self.session.is_simulated());
         around.extend(adapter.map(|adapter| rivals_of(adapter, self.session.computer())).unwrap_or_default());
-        Judged { comparison, around }
+        let fixtures = (self.on_cables == OnCables::Read).then(|| compare_fixtures(sheet, &look.census));
+        Judged { comparison, around, fixtures }
     }
 
-    fn show(
-        &self,
-        look: &Look,
-        comparison: &Comparison<'_>,
-        (around, compared): (Vec<Finding>, Option<&FixtureComparison<'_>>),
-        found: &[Finding],
-        out: &mut Out,
-    ) -> Result<(), Failure> {
-        let sheet = &self.file.sheet;
+    fn show(&self, look: &Look, judged: &Judged<'_>, out: &mut Out) -> Result<(), Failure> {
+        let (sheet, comparison) = (&self.file.sheet, &judged.comparison);
         out.table(&show::table(comparison, sheet, look))?;
         out.line("")?;
         if let Some(areas) = show::areas(comparison, sheet) {
             out.table(&areas)?;
             out.line("")?;
         }
-        if let Some(table) = compared.and_then(fixtures::table) {
+        let of_fixtures = judged.fixtures.as_ref();
+        if let Some(table) = of_fixtures.map(fixtures::table).filter(|table| !table.is_empty()) {
             out.table(&table)?;
             out.line("")?;
         }
         // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
-        let listed = [comparison.absences(sheet), around].concat();
+        let listed = [comparison.absences(sheet), judged.around.clone()].concat();
         findings::print(out, &listed)?;
-        let (tone, line) = show::summary(comparison, found);
-        let of_fixtures = compared.map(fixtures::summary);
-        for (tone, line) in [(tone, line)].into_iter().chain(of_fixtures) {
+        let of_devices = show::summary(comparison, &judged.of_devices(sheet));
+        for (tone, line) in [of_devices].into_iter().chain(of_fixtures.map(fixtures::summary)) {
             let line = out.paint().dye(tone, &line);
             out.line(&line)?;
         }
@@ -282,8 +286,8 @@ pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> 
     };
     let check = Check { session, file, part: Part::default(), on_cables: OnCables::Nothing };
     let look = check.look(out)?;
-    let Judged { comparison, around } = check.judged(&look);
-    let findings = [comparison.findings(&file.sheet), around].concat();
+    let judged = check.judged(&look);
+    let (findings, comparison) = (judged.findings(&file.sheet), judged.comparison);
     let area = |(name, tally): (Option<&str>, Tally)| {
         (name.unwrap_or("without an area").to_owned(), tally.pass, tally.look, tally.fail)
     };

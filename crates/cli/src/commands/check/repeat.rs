@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use lantern_core::compare::{Comparison, Tally, Verdict};
 use serde::Serialize;
 
-use super::{Check, Judged};
+use super::Check;
 use crate::commands::survey::time;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -67,10 +67,10 @@ pub(super) fn rounds(check: &Check<'_>, until: Until, out: &mut Out) -> Result<(
     let mut looked = 0;
     loop {
         let look = check.look(out)?;
-        let Judged { comparison, around } = check.judged(&look);
-        let found = [comparison.findings(&check.file.sheet), around].concat();
+        let judged = check.judged(&look);
+        let (found, comparison) = (judged.findings(&check.file.sheet), &judged.comparison);
         looked += 1;
-        let now = verdicts(&comparison);
+        let now = verdicts(comparison);
         let round = Round {
             after_ms: u64::try_from(began.elapsed().as_millis()).unwrap_or(u64::MAX),
             tally: comparison.tally(),

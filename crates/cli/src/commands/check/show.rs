@@ -208,7 +208,7 @@ fn seen(device: &Device, differences: &[Difference]) -> String {
 }
 
 /// The state of those that answer.
-fn answering(differences: &[Difference]) -> (&'static str, Tone) {
+pub(super) fn answering(differences: &[Difference]) -> (&'static str, Tone) {
     if differences.iter().any(Difference::is_told) {
         ("different", Tone::Bad)
     } else if differences.iter().any(Difference::is_untold) {

@@ -1,14 +1,11 @@
 //! `sheet exchange`: another kind for units that are planned.
 
-use std::path::PathBuf;
-
 use lantern_core::pattern::Pattern;
 use lantern_core::rework::{self, Exchange};
 
-use super::rewrite::{self, HowToRewrite};
+use super::rewrite::Rewriting;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::SheetFile;
 use crate::output::Out;
 
 /// Give planned units another kind, and keep their plan
@@ -24,17 +21,13 @@ pub(crate) struct Args {
     #[arg(value_name = "KIND")]
     kind: String,
 
-    /// The rig sheet; without it, the only *.rig.toml in this folder
-    #[arg(long, value_name = "FILE.rig.toml")]
-    sheet: Option<PathBuf>,
-
     #[command(flatten)]
-    how: HowToRewrite,
+    rewriting: Rewriting,
 }
 
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::one(args.sheet.as_deref())?;
+    let file = args.rewriting.file()?;
     let Exchange { edits, units } = rework::exchange(&file.sheet, &args.node, &args.kind)?;
     for unit in &units {
         for (port, universe) in &unit.left_over {
@@ -47,5 +40,5 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             out.note(&format!("{} keeps its MAC address on the sheet: correct it to the new unit's", unit.name))?;
         }
     }
-    rewrite::propose(&file, &edits.apply(file.sheet.text()), args.how, false, out)
+    args.rewriting.propose(&file, edits, out)
 }

@@ -1,13 +1,10 @@
 //! `sheet rename`: names in a series.
 
-use std::path::PathBuf;
-
 use lantern_core::rework::{self, Series};
 
-use super::rewrite::{self, HowToRewrite};
+use super::rewrite::Rewriting;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::SheetFile;
 use crate::output::Out;
 
 /// Rename a node, source or switch, or a whole series
@@ -24,17 +21,13 @@ pub(crate) struct Args {
     #[arg(value_name = "SERIES")]
     series: Series,
 
-    /// The rig sheet; without it, the only *.rig.toml in this folder
-    #[arg(long, value_name = "FILE.rig.toml")]
-    sheet: Option<PathBuf>,
-
     #[command(flatten)]
-    how: HowToRewrite,
+    rewriting: Rewriting,
 }
 
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::one(args.sheet.as_deref())?;
+    let file = args.rewriting.file()?;
     let edits = rework::rename(&file.sheet, &args.pattern, &args.series)?;
-    rewrite::propose(&file, &edits.apply(file.sheet.text()), args.how, false, out)
+    args.rewriting.propose(&file, edits, out)
 }

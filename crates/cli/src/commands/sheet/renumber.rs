@@ -1,14 +1,11 @@
 //! `sheet renumber`: universes shifted.
 
-use std::path::PathBuf;
-
 use lantern_core::rework::{self, Renumbered};
 use lantern_core::universe::UniverseBlock;
 
-use super::rewrite::{self, HowToRewrite};
+use super::rewrite::Rewriting;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::SheetFile;
 use crate::output::Out;
 
 /// Shift universes by a number
@@ -33,17 +30,13 @@ pub(crate) struct Args {
     #[arg(long)]
     ports: bool,
 
-    /// The rig sheet; without it, the only *.rig.toml in this folder
-    #[arg(long, value_name = "FILE.rig.toml")]
-    sheet: Option<PathBuf>,
-
     #[command(flatten)]
-    how: HowToRewrite,
+    rewriting: Rewriting,
 }
 
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::one(args.sheet.as_deref())?;
+    let file = args.rewriting.file()?;
     let area = args.area.as_deref().map(|name| file.area(name)).transpose()?;
     let block = |text: &String| {
         UniverseBlock::read(text, file.sheet.desk).map_err(|error| Failure::Universe { text: text.clone(), error })
@@ -51,5 +44,5 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let within = args.within.as_ref().map(block).transpose()?;
     let what = Renumbered { area, within, ports_only: args.ports };
     let edits = rework::renumber(&file.sheet, args.by, &what)?;
-    rewrite::propose(&file, &edits.apply(file.sheet.text()), args.how, false, out)
+    args.rewriting.propose(&file, edits, out)
 }

@@ -1,14 +1,11 @@
 //! `sheet move`: an area to another block of addresses.
 
-use std::path::PathBuf;
-
 use lantern_core::address::{AddressRange, Subnet};
 use lantern_core::rework::{self, Goal};
 
-use super::rewrite::{self, HowToRewrite};
+use super::rewrite::Rewriting;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::files::SheetFile;
 use crate::output::Out;
 
 /// Move an area to another block of addresses
@@ -25,20 +22,16 @@ pub(crate) struct Args {
     #[arg(value_name = "RANGE")]
     to: String,
 
-    /// The rig sheet; without it, the only *.rig.toml in this folder
-    #[arg(long, value_name = "FILE.rig.toml")]
-    sheet: Option<PathBuf>,
-
     #[command(flatten)]
-    how: HowToRewrite,
+    rewriting: Rewriting,
 }
 
 /// Runs it.
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let range: AddressRange = args.to.parse().map_err(|error| Failure::Call(format!("{:?}: {error}", args.to)))?;
     let as_subnet: Option<Subnet> = args.to.parse().ok();
-    let file = SheetFile::one(args.sheet.as_deref())?;
+    let file = args.rewriting.file()?;
     let area = file.area(&args.area)?;
     let edits = rework::resettle(&file.sheet, area, Goal { range, as_subnet })?;
-    rewrite::propose(&file, &edits.apply(file.sheet.text()), args.how, false, out)
+    args.rewriting.propose(&file, edits, out)
 }

@@ -2,10 +2,11 @@
 //! not at all.
 
 use std::collections::HashSet;
+use std::path::PathBuf;
 
 use lantern_core::clash::sheet_clashes;
 use lantern_core::finding::{Finding, Severity};
-use lantern_core::sheet::RigSheet;
+use lantern_core::sheet::{Edits, RigSheet};
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -24,6 +25,29 @@ pub(crate) struct HowToRewrite {
     /// Do not ask before writing
     #[arg(long)]
     pub(crate) yes: bool,
+}
+
+/// Which sheet is rewritten, and how to go about it.
+#[derive(Debug, clap::Args)]
+pub(super) struct Rewriting {
+    /// The rig sheet; without it, the only *.rig.toml in this folder
+    #[arg(long, value_name = "FILE.rig.toml")]
+    sheet: Option<PathBuf>,
+
+    #[command(flatten)]
+    how: HowToRewrite,
+}
+
+impl Rewriting {
+    /// The sheet.
+    pub(super) fn file(&self) -> Result<SheetFile, Failure> {
+        SheetFile::one(self.sheet.as_deref())
+    }
+
+    /// Proposes these edits of it.
+    pub(super) fn propose(&self, file: &SheetFile, edits: Edits, out: &mut Out) -> Result<Exit, Failure> {
+        propose(file, &edits.apply(file.sheet.text()), self.how, false, out)
+    }
 }
 
 #[derive(Debug, Serialize)]

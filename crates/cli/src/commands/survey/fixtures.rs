@@ -116,7 +116,7 @@ fn table(census: &Census, fixtures: &[FoundFixture], order: Order) -> Table {
     .unbroken(&["port", "universe", "slots", "UID", "state"])
     .needs_width("model", 80)
     .needs_width("mode", 95)
-    .needs_width("state", 1)
+    .where_told("state")
     .on_request(&["maker", "software", "footprint"]);
     rows.iter().take(MOST_ROWS).for_each(|row| table.row(row.cells()));
     table

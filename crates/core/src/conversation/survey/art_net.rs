@@ -10,9 +10,9 @@ use std::time::Duration;
 use lantern_wire::art_net::IpProg;
 
 use super::plan::{Concern, Extent, SurveyPlan};
-use super::retries::Retries;
 use crate::census::{Census, FoundNode};
 use crate::conversation::outbox::Outbox;
+use crate::conversation::retries::Retries;
 use crate::sheet::{RigSheet, SheetNode};
 
 const POLLS: u32 = 4;

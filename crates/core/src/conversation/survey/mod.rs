@@ -1,7 +1,7 @@
 //! Survey: go out to see what is there, in every way at once, and put it together.
 //!
 //! The families take part as askers ([`crate::family`]); [`art_net`] polls, [`sweep`] asks address after address, [`single`]
-//! asks single devices, [`retries`] asks again. `listen` says what any packet tells about its sender. Here they are run side
+//! asks single devices, `retries` asks again. `listen` says what any packet tells about its sender. Here they are run side
 //! by side, at one pace, into one census.
 //!
 //! One that is told to ends as soon as everybody on the sheet has answered and nobody else is waited for; any other
@@ -11,7 +11,6 @@ mod art_net;
 mod echo_times;
 mod events;
 mod plan;
-mod retries;
 mod returns;
 mod single;
 mod sweep;
@@ -23,6 +22,7 @@ use std::time::Duration;
 use lantern_wire::{Arp, Carries, MacAddress, Packet, WireError};
 
 use super::outbox::Outbox;
+use super::retries::Retries;
 use super::{Conversation, Heard, LinkEnd, LinkId, LinkNews, Neighbour, Outgoing, Response, listen};
 use crate::census::{Census, NodeNews, Sighting, Told, Viewpoint, Way, Ways};
 use crate::compare::{Match, Matching};
@@ -31,7 +31,6 @@ use crate::sheet::SheetNode;
 
 use art_net::Calls;
 use echo_times::EchoTimes;
-use retries::Retries;
 use returns::Returns;
 use sweep::Sweep;
 
@@ -363,23 +362,6 @@ impl Survey {
     /// When a family asks next.
     fn next_question(&self) -> Option<Duration> {
         self.askers.iter().filter_map(|asker| asker.next_at()).min()
-    }
-
-    /// When a family has a question to a single device whose turn it is.
-    fn next_single(&self) -> Option<Duration> {
-        let wanted = self.askers.iter().filter_map(|asker| asker.next_single()).min();
-        wanted.map(|at| at.max(self.outbox.pace().next()))
-    }
-
-    fn ask_single(&mut self, now: Duration) {
-        while self.next_single().is_some_and(|at| at <= now) && self.outbox.has_room(now) {
-            let mut due = self.askers.iter_mut().filter(|asker| asker.next_single().is_some_and(|at| at <= now));
-            let question = due.next().and_then(|asker| asker.ask_single(now));
-            if let Some(question) = question {
-                self.outbox.send_now(question);
-            }
-            self.take_made_out(now);
-        }
     }
 
     fn work(&mut self, now: Duration) {

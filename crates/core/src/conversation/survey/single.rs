@@ -61,4 +61,21 @@ impl Survey {
             }
         }
     }
+
+    /// When a family has a question to a single device whose turn it is.
+    pub(super) fn next_single(&self) -> Option<Duration> {
+        let wanted = self.askers.iter().filter_map(|asker| asker.next_single()).min();
+        wanted.map(|at| at.max(self.outbox.pace().next()))
+    }
+
+    pub(super) fn ask_single(&mut self, now: Duration) {
+        while self.next_single().is_some_and(|at| at <= now) && self.outbox.has_room(now) {
+            let mut due = self.askers.iter_mut().filter(|asker| asker.next_single().is_some_and(|at| at <= now));
+            let question = due.next().and_then(|asker| asker.ask_single(now));
+            if let Some(question) = question {
+                self.outbox.send_now(question);
+            }
+            self.take_made_out(now);
+        }
+    }
 }

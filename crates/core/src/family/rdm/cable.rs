@@ -57,11 +57,6 @@ impl Cable {
         self.take_next();
     }
 
-    /// How many are still to be read.
-    pub(super) fn left(&self) -> usize {
-        self.waiting.len() + usize::from(self.present.is_some())
-    }
-
     /// When to go on; `None` when everybody was read.
     pub(super) fn next_at(&self) -> Option<Duration> {
         self.present.is_some().then_some(self.at)

@@ -10,13 +10,22 @@ use lantern_wire::rdm::Uid;
 use super::tables::Tables;
 use super::{Asker, Cable, FIELDS, own_uid};
 use crate::census::{Behind, FoundFixture, News, Sighting, Told, Way};
-use crate::conversation::{OnCables, Outgoing, Seat, SurveyPlan};
+use crate::conversation::{Deadlines, OnCables, Outgoing, Seat, SurveyPlan};
 use crate::facts::Facts;
 use crate::sheet::RigSheet;
 use crate::universe::PortAddress;
 
 /// A cable, as requests reach it: a gateway puts a message for a universe on every port that has it.
 type At = (Ipv4Addr, PortAddress);
+
+/// A unit that a gateway has told.
+#[derive(Debug, Default)]
+struct Unit {
+    /// On which ports of the cable.
+    places: Vec<Behind>,
+    /// What it told, once it was read.
+    facts: Option<Facts>,
+}
 
 /// Asks for tables, and reads who is in them.
 #[derive(Debug)]
@@ -29,8 +38,11 @@ pub(in crate::family) struct Search {
     sheet: Option<RigSheet>,
     tables: Tables,
     cables: BTreeMap<At, Cable>,
-    /// On which port of the cable each unit was told to be.
-    places: BTreeMap<(At, Uid), Vec<Behind>>,
+    /// When each cable goes on.
+    due: Deadlines<At>,
+    units: BTreeMap<(At, Uid), Unit>,
+    /// How many of them were read, each as often as it was told.
+    read: usize,
     /// Whether any cable has answered.
     is_heard: bool,
     told: VecDeque<Sighting>,
@@ -46,7 +58,9 @@ impl Search {
             sheet: plan.sheet.clone(),
             tables: Tables::default(),
             cables: BTreeMap::new(),
-            places: BTreeMap::new(),
+            due: Deadlines::default(),
+            units: BTreeMap::new(),
+            read: 0,
             is_heard: false,
             told: VecDeque::new(),
         }
@@ -66,16 +80,18 @@ impl Search {
         let Some((behind, fresh)) = self.tables.hear(from, told) else { return };
         let at = (behind.address, behind.universe);
         for uid in fresh {
-            let places = self.places.entry((at, uid)).or_default();
-            places.push(behind);
-            let is_first = places.len() == 1;
-            self.tell(now, behind, uid, &Facts::able(&FIELDS));
+            let unit = self.units.entry((at, uid)).or_default();
+            unit.places.push(behind);
+            let (is_first, facts) = (unit.places.len() == 1, unit.facts.clone());
+            self.read += usize::from(facts.is_some());
+            self.tell(now, behind, uid, &facts.unwrap_or_else(|| Facts::able(&FIELDS)));
             if self.reads && is_first {
                 let cable = self.cables.entry(at).or_default();
                 cable.add(now, uid);
                 if self.is_heard {
                     cable.hurry();
                 }
+                self.due.set(at, cable.next_at());
             }
         }
     }
@@ -84,20 +100,27 @@ impl Search {
         let Ok(universe) = PortAddress::new(u64::from(answer.port_address())) else { return };
         if let Some(cable) = self.cables.get_mut(&(from, universe)).filter(|_| answer.message.to == self.own) {
             cable.hear(now, &answer.message);
-            if !std::mem::replace(&mut self.is_heard, true) {
-                self.cables.values_mut().for_each(Cable::hurry);
-            }
             self.take_over(now, (from, universe));
+            if !std::mem::replace(&mut self.is_heard, true) {
+                for (at, cable) in &mut self.cables {
+                    cable.hurry();
+                    self.due.set(*at, cable.next_at());
+                }
+            }
         }
     }
 
-    /// Tells whoever was read to the end.
+    /// Tells whoever was read to the end on a cable, and notes when that goes on.
     fn take_over(&mut self, now: Duration, at: At) {
         while let Some(reading) = self.cables.get_mut(&at).and_then(Cable::next_over) {
-            for behind in self.places.get(&(at, reading.uid())).cloned().unwrap_or_default() {
+            let Some(unit) = self.units.get_mut(&(at, reading.uid())) else { continue };
+            unit.facts = Some(reading.facts().clone());
+            self.read += unit.places.len();
+            for behind in unit.places.clone() {
                 self.tell(now, behind, reading.uid(), reading.facts());
             }
         }
+        self.due.set(at, self.cables.get(&at).and_then(Cable::next_at));
     }
 
     fn tell(&mut self, now: Duration, behind: Behind, uid: Uid, facts: &Facts) {
@@ -114,11 +137,10 @@ impl Search {
     }
 
     fn ask_unit(&mut self, now: Duration) -> Option<Outgoing> {
-        let is_due = |cable: &Cable| cable.next_at().is_some_and(|at| at <= now);
-        while let Some((at, cable)) = self.cables.iter_mut().find(|(_, cable)| is_due(cable)) {
-            let (gateway, universe) = *at;
-            let request = cable.ask(now, self.own);
-            self.take_over(now, (gateway, universe));
+        while let Some((_, at)) = self.due.first().filter(|(at, _)| *at <= now) {
+            let (gateway, universe) = at;
+            let request = self.cables.get_mut(&at).and_then(|cable| cable.ask(now, self.own));
+            self.take_over(now, at);
             if let Some(request) = request {
                 let seat = Seat::beside(&self.seats, gateway)?;
                 return Some(datagram(seat, gateway, Rdm::new(universe.flat(), request).to_bytes()));
@@ -146,8 +168,8 @@ impl Asker for Search {
     }
 
     fn next_single(&self) -> Option<Duration> {
-        let cables = self.cables.values().filter_map(Cable::next_at);
-        cables.chain(self.tables.next_at()).min().filter(|_| self.asks)
+        let cables = self.due.first().map(|(at, _)| at);
+        cables.into_iter().chain(self.tables.next_at()).min().filter(|_| self.asks)
     }
 
     fn ask_single(&mut self, now: Duration) -> Option<Outgoing> {
@@ -155,18 +177,12 @@ impl Asker for Search {
     }
 
     fn busy_until(&self) -> Option<Duration> {
-        let cables = self.cables.values().filter_map(Cable::next_at);
         // Counting takes no longer than looking.
-        cables.chain(self.tables.waits_until().filter(|_| self.reads)).max()
+        self.due.last_at().into_iter().chain(self.tables.waits_until().filter(|_| self.reads)).max()
     }
 
     fn read_of(&self) -> (usize, usize) {
-        if !self.reads {
-            return (0, 0);
-        }
-        let left: usize = self.cables.values().map(Cable::left).sum();
-        let all = self.tables.units();
-        (all.saturating_sub(left), all)
+        if self.reads { (self.read, self.tables.units()) } else { (0, 0) }
     }
 
     fn next_sighting(&mut self) -> Option<Sighting> {

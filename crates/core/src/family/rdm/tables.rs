@@ -9,17 +9,21 @@ use lantern_wire::art_net::{PollReply, TodData, TodRequest};
 use lantern_wire::rdm::Uid;
 
 use crate::census::Behind;
+use crate::conversation::Retries;
 use crate::universe::PortAddress;
 
 /// How long a gateway may take to tell its tables, before it is asked again; each time twice as long.
 const EVERY: Duration = Duration::from_millis(400);
 /// How often a gateway is asked.
 const ASKS: u32 = 4;
-/// The most ports whose tables are asked for.
-const MOST: usize = 16_384;
+/// The most pages whose tables are asked for.
+const MOST: usize = 4096;
 /// The most units of one port, and of all together: more than any cable or rig has.
 const MOST_ON_PORT: usize = 1024;
 const MOST_UNITS: usize = 65_536;
+
+/// The page of a gateway: what is asked for at once.
+type Page = (Ipv4Addr, u8);
 
 /// What is known of the table of one port.
 #[derive(Debug)]
@@ -28,26 +32,28 @@ struct Table {
     uids: BTreeSet<Uid>,
     /// How many it is to have, once a part of it was told.
     total: Option<usize>,
-    asked: u32,
-    ask_at: Duration,
 }
 
 impl Table {
     fn is_whole(&self) -> bool {
         self.total.is_some_and(|total| self.uids.len() >= total)
     }
-
-    fn is_open(&self) -> bool {
-        !self.is_whole() && self.asked < ASKS
-    }
 }
 
-/// The tables of all ports, by the gateway's address, page and slot.
-#[derive(Debug, Default)]
+/// The tables of all ports, by page and slot.
+#[derive(Debug)]
 pub(super) struct Tables {
-    all: BTreeMap<(Ipv4Addr, u8, u8), Table>,
+    all: BTreeMap<(Page, u8), Table>,
+    asked: Retries<Page>,
     /// How many units there are in them.
     units: usize,
+}
+
+impl Default for Tables {
+    fn default() -> Self {
+        let asked = Retries::new(ASKS, EVERY, MOST).doubling();
+        Self { all: BTreeMap::new(), asked, units: 0 }
+    }
 }
 
 impl Tables {
@@ -60,19 +66,23 @@ impl Tables {
         for (slot, port) in outputs {
             let universe = PortAddress::from_switches(reply.net, reply.sub, port.switch_out);
             let behind = Behind { address, mac, page, slot, universe };
-            let key = (address, page, slot);
-            if self.all.len() < MOST || self.all.contains_key(&key) {
-                let fresh = Table { behind, uids: BTreeSet::new(), total: None, asked: 0, ask_at: now };
-                let table = self.all.entry(key).or_insert(fresh);
+            if let Some(table) = self.all.get_mut(&((address, page), slot)) {
                 table.behind = behind;
+            } else if self.asked.ask(now, (address, page)) || self.tables((address, page)).next().is_some() {
+                let table = Table { behind, uids: BTreeSet::new(), total: None };
+                self.all.insert(((address, page), slot), table);
             }
         }
     }
 
+    fn tables(&self, page: Page) -> impl Iterator<Item = &Table> {
+        self.all.range((page, 0)..=(page, u8::MAX)).map(|(_, table)| table)
+    }
+
     /// A gateway has told a part of a table. Gives the cable and who is new on it.
     pub(super) fn hear(&mut self, from: Ipv4Addr, told: &TodData) -> Option<(Behind, Vec<Uid>)> {
-        let slot = told.port.checked_sub(1)?;
-        let table = self.all.get_mut(&(from, told.bind_index.max(1), slot))?;
+        let page = (from, told.bind_index.max(1));
+        let table = self.all.get_mut(&(page, told.port.checked_sub(1)?))?;
         // It is being made: asked again, it is there.
         if told.response != TodData::FULL {
             return None;
@@ -83,7 +93,11 @@ impl Tables {
         let fresh: Vec<Uid> = devices.filter(|uid| !table.uids.contains(uid)).take(room).copied().collect();
         table.uids.extend(&fresh);
         self.units += fresh.len();
-        Some((table.behind, fresh))
+        let behind = table.behind;
+        if self.tables(page).all(Table::is_whole) {
+            self.asked.answered(page);
+        }
+        Some((behind, fresh))
     }
 
     /// How many units they have together.
@@ -93,37 +107,25 @@ impl Tables {
 
     /// When somebody is to be asked; `None` when every table was told, or given up.
     pub(super) fn next_at(&self) -> Option<Duration> {
-        self.all.values().filter(|table| table.is_open()).map(|table| table.ask_at).min()
+        self.asked.next_at()
     }
 
     /// Until when an answer is waited for.
     pub(super) fn waits_until(&self) -> Option<Duration> {
-        self.all.values().filter(|table| !table.is_whole() && table.asked > 0).map(|table| table.ask_at).max()
+        self.asked.last_at()
     }
 
-    /// The next request that is due: to which gateway, and for which time. One asks for all that a gateway
-    /// has in one net.
+    /// The next request that is due: to which gateway, and for which time. It asks for all that is missing of a page.
     pub(super) fn ask(&mut self, now: Duration) -> Option<(Ipv4Addr, u32, TodRequest)> {
-        let due = |table: &Table| table.is_open() && table.ask_at <= now;
-        let (key, first) = self.all.iter().find(|(_, table)| due(table))?;
-        let gateway = key.0;
-        let net = first.behind.universe.net();
-        let mut request = TodRequest { net, command: TodRequest::FULL, addresses: Vec::new() };
-        let mut nth = 0;
-        for table in self.all.range_mut((gateway, 0, 0)..=(gateway, u8::MAX, u8::MAX)).map(|(_, table)| table) {
-            let [of, low] = table.behind.universe.flat().to_be_bytes();
-            let has_room = request.addresses.len() < TodRequest::MOST || request.addresses.contains(&low);
-            if of != net || !due(table) || !has_room {
-                continue;
-            }
-            if !request.addresses.contains(&low) {
-                request.addresses.push(low);
-            }
-            table.ask_at = now + EVERY * 2_u32.pow(table.asked);
-            table.asked += 1;
-            nth = nth.max(table.asked);
-        }
-        Some((gateway, nth, request))
+        let (page, nth) = self.asked.next(now)?;
+        let missing = || self.tables(page).filter(|table| !table.is_whole()).map(|table| table.behind.universe);
+        let addresses: BTreeSet<u8> = missing().map(|universe| universe.flat().to_be_bytes()[1]).collect();
+        let net = missing().next()?.net();
+        Some((
+            page.0,
+            nth,
+            TodRequest { net, command: TodRequest::FULL, addresses: addresses.into_iter().collect() },
+        ))
     }
 }
 

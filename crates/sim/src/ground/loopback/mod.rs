@@ -5,6 +5,8 @@
 //! is sent there reaches every node. A node that speaks to everybody speaks to every party that was heard. A node
 //! whose address lies outside the ground is heard through the wire, but cannot be sent to, as on a real network.
 
+mod sockets;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
@@ -13,9 +15,7 @@ use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 use lantern_wire::art_net::PORT;
-use tokio::io::{AsyncReadExt, AsyncWriteExt};
-use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
-use tokio::net::{TcpListener, TcpStream, UdpSocket};
+use tokio::net::TcpStream;
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
 use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
@@ -23,12 +23,12 @@ use crate::device::{Linked, Utterance};
 use crate::party::Party;
 use crate::{Destination, Link, Scene, Speech, Truth};
 
+use sockets::{LAST_PRIVILEGED, bound, read, read_on, reader, write_on};
+
 /// The second octets grounds may use; 127.0 belongs to the computer itself.
 const SECOND_OCTETS: std::ops::RangeInclusive<u8> = 1..=254;
 /// How many parties are remembered as listening to what nodes say to everybody.
 const MOST_LISTENERS: usize = 64;
-/// Ports up to this one need rights; what happens there is left out.
-const LAST_PRIVILEGED: u16 = 1023;
 
 /// Simulated nodes on real sockets, in a thread of their own, until dropped.
 #[derive(Debug)]
@@ -389,114 +389,9 @@ impl Ground {
             }
         }
     }
-
-    /// Gives every listening party its sockets and takes those away that nobody has any more.
-    fn bind_parties(&mut self) -> io::Result<()> {
-        let listening = self.parties.iter().filter(|party| party.is_listening());
-        let places = listening.flat_map(|party| {
-            let address = party.address();
-            party.ports().into_iter().map(move |port| SocketAddrV4::new(address, port))
-        });
-        let wanted: BTreeSet<SocketAddrV4> = places.filter(|place| place.port() > LAST_PRIVILEGED).collect();
-        self.sockets.retain(|place, bound| {
-            let stays = wanted.contains(place);
-            if !stays {
-                bound.reader.abort();
-            }
-            stays
-        });
-        for place in wanted {
-            let free = self.is_on_ground(*place.ip()) && *place.ip() != self.wire_address();
-            if free && !self.sockets.contains_key(&place) {
-                let socket = bound(place)?;
-                let reader = spawn_local(read(reader(&socket)?, place, self.heard.clone())).abort_handle();
-                self.sockets.insert(place, NodeSocket { socket, reader });
-            }
-        }
-        self.take_connections()
-    }
-}
-
-impl Ground {
-    /// Lets every listening party take connections, and nobody else.
-    fn take_connections(&mut self) -> io::Result<()> {
-        let listening = self.parties.iter().filter(|party| party.is_listening());
-        let places = listening.flat_map(|party| {
-            let address = party.address();
-            party.link_ports().into_iter().map(move |port| SocketAddrV4::new(address, port))
-        });
-        let wanted: BTreeSet<SocketAddrV4> = places.filter(|place| place.port() > LAST_PRIVILEGED).collect();
-        self.takers.retain(|place, taker| {
-            let stays = wanted.contains(place);
-            if !stays {
-                taker.abort();
-            }
-            stays
-        });
-        for place in wanted {
-            if self.is_on_ground(*place.ip()) && !self.takers.contains_key(&place) {
-                let listener = std::net::TcpListener::bind(place)?;
-                listener.set_nonblocking(true)?;
-                let listener = TcpListener::from_std(listener)?;
-                let taker = spawn_local(accept(listener, place, self.heard.clone())).abort_handle();
-                self.takers.insert(place, taker);
-            }
-        }
-        Ok(())
-    }
-}
-
-async fn accept(listener: TcpListener, at: SocketAddrV4, heard: UnboundedSender<Inbound>) {
-    while let Ok((stream, _)) = listener.accept().await {
-        if heard.send(Inbound::Taken { at, stream }).is_err() {
-            return;
-        }
-    }
-}
-
-/// Passes on what comes on a connection; nothing at its end.
-async fn read_on(mut reads: OwnedReadHalf, link: u64, heard: UnboundedSender<Inbound>) {
-    let mut buffer = [0; 2048];
-    loop {
-        let length = reads.read(&mut buffer).await.unwrap_or(0);
-        if heard.send(Inbound::OnLink { link, bytes: buffer[..length].to_vec() }).is_err() || length == 0 {
-            return;
-        }
-    }
-}
-
-/// Writes what is to be written, until nobody has anything more to say.
-async fn write_on(mut writes: OwnedWriteHalf, mut waiting: UnboundedReceiver<Vec<u8>>) {
-    while let Some(bytes) = waiting.recv().await {
-        if writes.write_all(&bytes).await.is_err() {
-            return;
-        }
-    }
 }
 
 /// Where a party listens; `None` when it is off.
 fn place(party: &Party) -> Option<Ipv4Addr> {
     party.is_listening().then(|| party.address())
-}
-
-fn bound(place: SocketAddrV4) -> io::Result<std::net::UdpSocket> {
-    let socket = std::net::UdpSocket::bind(place)?;
-    socket.set_nonblocking(true)?;
-    Ok(socket)
-}
-
-fn reader(socket: &std::net::UdpSocket) -> io::Result<UdpSocket> {
-    UdpSocket::from_std(socket.try_clone()?)
-}
-
-/// Passes on what a socket hears, until it is closed.
-async fn read(socket: UdpSocket, to: SocketAddrV4, heard: UnboundedSender<Inbound>) {
-    let mut buffer = [0; 2048];
-    loop {
-        if let Ok((length, SocketAddr::V4(from))) = socket.recv_from(&mut buffer).await
-            && heard.send(Inbound::Datagram(Frame { to, from, bytes: buffer[..length].to_vec() })).is_err()
-        {
-            return;
-        }
-    }
 }

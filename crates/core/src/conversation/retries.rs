@@ -1,67 +1,73 @@
 //! Questions to single devices: asked again until they are answered, or given up.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 use std::hash::Hash;
 use std::time::Duration;
 
+use super::deadlines::Deadlines;
+
 /// Who was asked, and who is to be asked again. Whoever was given up is not asked any more.
 #[derive(Debug)]
-pub(super) struct Retries<K> {
+pub(crate) struct Retries<K> {
     tries: u32,
     every: Duration,
+    /// How many times as long each answer is waited for as the one before.
+    growth: u32,
     most: usize,
-    asked: HashMap<K, Asked>,
-    due: BTreeSet<(Duration, K)>,
-}
-
-#[derive(Debug, Clone, Copy)]
-struct Asked {
-    tries: u32,
-    again_at: Duration,
+    /// How often each was asked.
+    asked: HashMap<K, u32>,
+    due: Deadlines<K>,
 }
 
 impl<K: Copy + Ord + Hash> Retries<K> {
     /// Asks so often, at such intervals, so many at most.
-    pub(super) fn new(tries: u32, every: Duration, most: usize) -> Self {
-        Self { tries, every, most, asked: HashMap::new(), due: BTreeSet::new() }
+    pub(crate) fn new(tries: u32, every: Duration, most: usize) -> Self {
+        Self { tries, every, growth: 1, most, asked: HashMap::new(), due: Deadlines::default() }
+    }
+
+    /// The same with intervals of which each is twice as long as the one before.
+    pub(crate) fn doubling(self) -> Self {
+        Self { growth: 2, ..self }
     }
 
     /// Asks this one from then on, unless it was asked already. Gives whether it is the first time.
-    pub(super) fn ask(&mut self, at: Duration, whom: K) -> bool {
+    pub(crate) fn ask(&mut self, at: Duration, whom: K) -> bool {
         if self.asked.len() >= self.most || self.asked.contains_key(&whom) {
             return false;
         }
-        self.asked.insert(whom, Asked { tries: 0, again_at: at });
-        self.due.insert((at, whom));
+        self.asked.insert(whom, 0);
+        self.due.set(whom, Some(at));
         true
     }
 
     /// It answered; it need not be asked any more.
-    pub(super) fn answered(&mut self, whom: K) {
-        if let Some(asked) = self.asked.get(&whom) {
-            self.due.remove(&(asked.again_at, whom));
-        }
+    pub(crate) fn answered(&mut self, whom: K) {
+        self.due.set(whom, None);
     }
 
     /// The next one to ask by now, and for which time from 1.
-    pub(super) fn next(&mut self, now: Duration) -> Option<(K, u32)> {
-        while let Some((at, whom)) = self.due.first().copied().filter(|(at, _)| *at <= now) {
-            self.due.remove(&(at, whom));
-            let Some(asked) = self.asked.get_mut(&whom) else { continue };
-            asked.tries += 1;
-            asked.again_at = now + self.every;
+    pub(crate) fn next(&mut self, now: Duration) -> Option<(K, u32)> {
+        while let Some((_, whom)) = self.due.first().filter(|(at, _)| *at <= now) {
+            let tries = self.asked.entry(whom).or_default();
+            *tries += 1;
             // After the last try its answer is still waited for.
-            if asked.tries <= self.tries {
-                self.due.insert((asked.again_at, whom));
-                return Some((whom, asked.tries));
+            if *tries <= self.tries {
+                self.due.set(whom, Some(now + self.every * self.growth.pow(*tries - 1)));
+                return Some((whom, *tries));
             }
+            self.due.set(whom, None);
         }
         None
     }
 
     /// When to look again; `None` when no answer is waited for.
-    pub(super) fn next_at(&self) -> Option<Duration> {
-        self.due.first().map(|(at, _)| *at)
+    pub(crate) fn next_at(&self) -> Option<Duration> {
+        self.due.first().map(|(at, _)| at)
+    }
+
+    /// Until when an answer is waited for, as far as it is known now.
+    pub(crate) fn last_at(&self) -> Option<Duration> {
+        self.due.last_at()
     }
 }
 
