@@ -43,6 +43,7 @@ mod way;
 
 pub use lantern_wire::MacAddress;
 pub use lantern_wire::art_net::PORT as ART_NET_PORT;
+pub use lantern_wire::rdm::Uid;
 pub use lantern_wire::sacn::{Cid, PORT as SACN_PORT};
 pub use said::Said;
 pub use setting::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol};

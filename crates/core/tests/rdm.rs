@@ -96,7 +96,7 @@ fn units_are_counted_without_a_word_to_them_and_read_one_request_at_a_time(
 ) {
     let units = (0..60).map(|i| unit(i % 3, 1 + i % 4, i + 1, &format!("start_address = {}", 1 + 14 * (i / 12))));
     let scene = Scene::parse(&(gateways(3) + &units.collect::<String>())).unwrap();
-    let (survey, ground, _) = survey(&scene, on_cables, 500, None);
+    let (survey, ground, _) = survey(&scene, on_cables.clone(), 500, None);
     let (found, truth) = (found(survey.census()), truth(&ground));
     assert_eq!(found.keys().collect::<Vec<_>>(), truth.keys().collect::<Vec<_>>());
     let at_once = ground.nodes().iter().map(SimNode::most_requests_at_once).max();

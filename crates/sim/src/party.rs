@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::art_net::PORT;
 
 use crate::device::{Linked, Utterance};
-use crate::{Scene, SimDevice, SimNode, Truth};
+use crate::{FixtureTruth, Scene, SimDevice, SimNode, Truth};
 
 /// One of them, for grounds that carry datagrams and frames of any kind.
 #[derive(Debug)]
@@ -30,6 +30,14 @@ impl Party {
         match self {
             Self::Node(node) => Some(node.truth()),
             Self::Device(_) => None,
+        }
+    }
+
+    /// What the units on the cables of an Art-Net node really are.
+    pub(crate) fn fixtures(&self) -> Vec<FixtureTruth> {
+        match self {
+            Self::Node(node) => node.fixtures().map(|(_, unit)| unit.truth().clone()).collect(),
+            Self::Device(_) => Vec::new(),
         }
     }
 

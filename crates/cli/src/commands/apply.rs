@@ -4,10 +4,10 @@ use std::io::{self, IsTerminal};
 use std::path::PathBuf;
 
 use lantern_core::address::AddressRange;
-use lantern_core::change::{Aspect, ChangePlan, Part, plan_by_sheet, waiting_places};
+use lantern_core::change::{Aspect, ChangePlan, Part, plan_rig, waiting_places};
 use lantern_core::clash::sheet_clashes;
-use lantern_core::compare::compare_all;
-use lantern_core::conversation::Concern;
+use lantern_core::compare::{compare_all, compare_fixtures};
+use lantern_core::conversation::{Concern, OnCables};
 use lantern_core::finding::Severity;
 use lantern_core::logbook::{Begun, Order, Run, resume};
 use lantern_core::pattern::Pattern;
@@ -45,12 +45,16 @@ pub(crate) struct Args {
     #[arg(long, value_name = "SORT", value_parser = word(&Aspect::WORDS))]
     pub(crate) only: Vec<String>,
 
+    /// The fixtures behind the gateways too: mode, start address, label, by RDM
+    #[arg(long, conflicts_with = "guided")]
+    pub(crate) fixtures: bool,
+
     /// Where a node waits whose place is still taken, as 10.40.250.1-10.40.250.9; without it any free address of its subnet
     #[arg(long, value_name = "RANGE")]
     pub(crate) parking: Option<AddressRange>,
 
     /// Go on with the last run, which was broken off or left something undone
-    #[arg(long, conflicts_with_all = ["node", "area", "only"])]
+    #[arg(long, conflicts_with_all = ["node", "area", "only", "fixtures"])]
     pub(crate) resume: bool,
 
     /// Draw the plan as a page: what waits for what, what can go wrong, what taking it back means
@@ -95,6 +99,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let _alone = args.how.alone_on(&session)?;
     let_settle(&runs, &session.logbook_path(), out)?;
     let sheet = args.on.sheet.display().to_string();
+    let fixtures = args.fixtures || resumed.and_then(|run| run.begun.as_ref()).is_some_and(|begun| begun.fixtures);
     let begun = Begun {
         order: Order::Apply,
         sheet: Some(sheet.clone()),
@@ -103,6 +108,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         keep: 0,
         resumed: resumed.is_some(),
         guided: false,
+        fixtures,
     };
     let was_guided = resumed.and_then(|run| run.begun.as_ref()).is_some_and(|begun| begun.guided);
     if args.guided || (was_guided && !args.how.yes && !args.how.dry_run && io::stdin().is_terminal()) {
@@ -111,7 +117,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         return ended;
     }
     let mut reach = Reach::of(session, args.how, out, |session, out| {
-        let mut plan = args.plan(session, &part, &runs, out)?;
+        let mut plan = args.plan(session, &part, fixtures, &runs, out)?;
         if let Some(run) = resumed {
             resume::place_silent(run, &mut plan);
         }
@@ -161,20 +167,30 @@ impl Args {
             resume: false,
             page: None,
             guided: false,
+            fixtures: false,
             record: None,
             how,
         }
     }
 
     /// Looks who is there, and plans what it takes.
-    fn plan(&self, session: &Session, part: &Part, runs: &[Run], out: &mut Out) -> Result<ChangePlan, Failure> {
+    fn plan(
+        &self,
+        session: &Session,
+        part: &Part,
+        fixtures: bool,
+        runs: &[Run],
+        out: &mut Out,
+    ) -> Result<ChangePlan, Failure> {
         let Some(sheet) = session.sheet() else { return Ok(ChangePlan::default()) };
         let planned = sheet.nodes.iter().filter_map(SheetNode::fixed_address);
         let likely = planned.chain(waiting_places(session.seats(), Some(sheet), self.parking)).collect();
-        let look = session.look(Concern::of_sheet(sheet), likely, out)?;
+        let on_cables = if fixtures { OnCables::Read } else { OnCables::Nothing };
+        let look = session.look_and_listen(Concern::of_sheet(sheet), likely, Vec::new(), on_cables, out)?;
         let comparison = compare_all(sheet, &look.census, look.everybody());
+        let hanging = fixtures.then(|| compare_fixtures(sheet, &look.census));
         let around = Around::of(session, &look, runs)?.parking(self.parking);
-        Ok(plan_by_sheet(&comparison, &around.protection(), part))
+        Ok(plan_rig(&comparison, hanging.as_ref(), &around.protection(), part))
     }
 }
 

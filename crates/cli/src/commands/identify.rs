@@ -32,7 +32,7 @@ const LOOK: Duration = Duration::from_millis(50);
 /// next with Enter.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The nodes: name, address or MAC address; several by a pattern, as 'quay-*'
+    /// The nodes: name, address or MAC address; fixtures: RDM identifier, or name on the sheet; several by a pattern, as 'quay-*'
     #[arg(value_name = "NODE", required = true)]
     node: Vec<String>,
 
@@ -52,7 +52,7 @@ pub(crate) struct Args {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let look = named::look(&session, &args.node, out)?;
-    let subjects = named::subjects(&args.node, &look.census)?;
+    let subjects = named::subjects(&args.node, &look.census, session.sheet())?;
     let around = Around::of(&session, &look, &[])?;
     if !args.each {
         return flash(&session, &to_flash(&subjects, &around)?, || true, args.length, out);

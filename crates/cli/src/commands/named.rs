@@ -1,13 +1,15 @@
 //! Nodes as somebody names them on the command line: by name, address or MAC address, several by a pattern.
 
+use std::collections::BTreeSet;
 use std::net::Ipv4Addr;
 
-use lantern_core::MacAddress;
-use lantern_core::census::{Census, DesignationError, Device, Subject};
+use lantern_core::census::{Census, DesignationError, Device, NodeName, Subject, Way};
 use lantern_core::change::{Aspect, Part};
-use lantern_core::conversation::Concern;
+use lantern_core::compare::{FixtureState, compare_fixtures};
+use lantern_core::conversation::{Concern, OnCables};
 use lantern_core::pattern::Pattern;
-use lantern_core::sheet::{Member, RigSheet, SheetNode};
+use lantern_core::sheet::{Fixture, Member, RigSheet, SheetNode};
+use lantern_core::{MacAddress, Uid};
 
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -25,7 +27,64 @@ pub(crate) fn concern(named: &[String], at: impl IntoIterator<Item = Ipv4Addr>) 
 /// Looks for them.
 pub(crate) fn look(session: &Session, named: &[String], out: &mut Out) -> Result<Look, Failure> {
     let likely = likely(named);
-    session.look(concern(named, likely.iter().copied()), likely, out)
+    let on_cables = on_cables(named, session.sheet(), AboutFixtures::Perhaps);
+    session.look_and_listen(concern(named, likely.iter().copied()), likely, Vec::new(), on_cables, out)
+}
+
+/// Whether what is to be done is only done with fixtures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum AboutFixtures {
+    /// They may be meant.
+    Perhaps,
+    /// They are: those beside them on the cable matter too.
+    Surely,
+}
+
+/// Which fixtures to read: those that are named by their identifier, or by what the sheet calls one; where that does not say
+/// which they are, and fixtures are meant, all.
+pub(crate) fn on_cables(named: &[String], sheet: Option<&RigSheet>, about: AboutFixtures) -> OnCables {
+    let mut uids = BTreeSet::new();
+    for name in named {
+        let (known, is_planned) =
+            name.parse::<Uid>().map_or_else(|_| planned_uid(name, sheet), |uid| (Some(uid), true));
+        match known {
+            Some(uid) => {
+                uids.insert(uid);
+            }
+            None if is_planned || about == AboutFixtures::Surely => return OnCables::Read,
+            None => {}
+        }
+    }
+    if uids.is_empty() {
+        return OnCables::Nothing;
+    }
+    OnCables::ReadSome { uids, beside: about == AboutFixtures::Surely }
+}
+
+/// Which fixtures to read so that these are known again.
+pub(crate) fn known_on_cables(known: &[&NodeName]) -> OnCables {
+    let fixtures = known.iter().filter(|node| node.family == Way::Rdm);
+    let uids: BTreeSet<Uid> = fixtures.filter_map(|node| node.identity.as_ref()?.parse().ok()).collect();
+    if uids.is_empty() { OnCables::Nothing } else { OnCables::ReadSome { uids, beside: false } }
+}
+
+/// The identifier of the fixture that the sheet calls so, and whether there is one.
+fn planned_uid(name: &str, sheet: Option<&RigSheet>) -> (Option<Uid>, bool) {
+    let all = sheet.into_iter().flat_map(|sheet| &sheet.fixtures);
+    let nth = |fixture: &Fixture| fixture.names().position(|own| own.eq_ignore_ascii_case(name));
+    let found = all.into_iter().find_map(|fixture| Some((fixture, nth(fixture)?)));
+    (found.and_then(|(fixture, nth)| Some(fixture.uids.get(nth)?.value)), found.is_some())
+}
+
+/// The fixtures that the sheet calls so, as they were found.
+fn planned_fixtures(is_meant: impl Fn(&str) -> bool, sheet: Option<&RigSheet>, census: &Census) -> Vec<Subject> {
+    let Some(sheet) = sheet.filter(|_| !census.fixtures().is_empty()) else { return Vec::new() };
+    let rows = compare_fixtures(sheet, census).rows;
+    let found = rows.iter().filter(|row| is_meant(&row.name)).filter_map(|row| match &row.state {
+        FixtureState::Found(found, _) => Some(Subject::of_fixture(found)),
+        FixtureState::NotAsked | FixtureState::Missing | FixtureState::Mute(_) => None,
+    });
+    found.collect()
 }
 
 /// Where they may be, as far as their names tell.
@@ -34,12 +93,24 @@ fn likely(named: &[String]) -> Vec<Ipv4Addr> {
 }
 
 /// The devices that are meant, each once, in the order in which they are named.
-pub(crate) fn subjects(named: &[String], census: &Census) -> Result<Vec<Subject>, Failure> {
+pub(crate) fn subjects(
+    named: &[String],
+    census: &Census,
+    sheet: Option<&RigSheet>,
+) -> Result<Vec<Subject>, Failure> {
     let mut all: Vec<Subject> = Vec::new();
     for node in named {
         let meant = match pattern(node) {
-            Some(pattern) => census.subjects(&pattern)?,
-            None => vec![census.subject(node)?],
+            Some(pattern) => {
+                let mut meant = planned_fixtures(|name| pattern.matches(name), sheet, census);
+                match census.subjects(&pattern) {
+                    Ok(more) => meant.extend(more),
+                    Err(nobody) if meant.is_empty() => return Err(nobody.into()),
+                    Err(_) => {}
+                }
+                meant
+            }
+            None => vec![subject(node, census, sheet)?],
         };
         for subject in meant {
             let identity = subject.node_name().identity();
@@ -49,6 +120,16 @@ pub(crate) fn subjects(named: &[String], census: &Census) -> Result<Vec<Subject>
         }
     }
     Ok(all)
+}
+
+/// Whoever is called so: a node, a unit, a fixture, or as the sheet calls a fixture.
+pub(crate) fn subject(named: &str, census: &Census, sheet: Option<&RigSheet>) -> Result<Subject, Failure> {
+    let nobody = match census.subject(named) {
+        Err(nobody @ DesignationError::Nobody { .. }) => nobody,
+        known => return Ok(known?),
+    };
+    let mut planned = planned_fixtures(|name| name.eq_ignore_ascii_case(named), sheet, census);
+    planned.pop().ok_or_else(|| nobody.into())
 }
 
 /// The device that is called so, whatever it speaks: by address, MAC address, or name; by its family's identity too.
@@ -120,7 +201,12 @@ pub(crate) fn part(
     only: Vec<Aspect>,
 ) -> Result<Part, Failure> {
     let there = &file.sheet.nodes;
-    let is_nobody = |pattern: &&Pattern| !there.iter().any(|node| pattern.matches(&node.name.value));
+    let is_fixture = |pattern: &Pattern| {
+        let mut names = file.sheet.fixtures.iter().flat_map(|one| one.names().chain([one.name.value.clone()]));
+        names.any(|name| pattern.matches(&name))
+    };
+    let is_nobody =
+        |pattern: &&Pattern| !there.iter().any(|node| pattern.matches(&node.name.value)) && !is_fixture(pattern);
     if let Some(wanted) = nodes.iter().find(is_nobody) {
         let there = there.iter().map(|node| node.name.value.clone()).collect();
         return Err(Failure::NotOnSheet { wanted: wanted.to_string(), there });

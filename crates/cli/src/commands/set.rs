@@ -7,23 +7,24 @@ use lantern_core::address::{Mask, Unusable};
 use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedPort};
 use lantern_core::logbook::Order;
+use lantern_core::sheet::WantedMode;
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_core::{DataLoss, Direction, Indicators, Merge, Protocol};
 
 use super::changes::{Around, Errand, HowToWrite, carry_out, let_settle, word};
-use super::named;
+use super::named::{self, AboutFixtures};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
-/// Set the address, name, universes or behaviour of a node
+/// Set the address, name, universes or behaviour of a node, or a fixture's start address and mode
 ///
 /// With the same care as apply: shown first, checked against everybody who answers, read back, written down.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The node: its name, address, MAC address or RDM identifier; several by a pattern, as 'quay-*'
+    /// The node: its name, address or MAC address; a fixture: its RDM identifier or name; several by a pattern, as 'quay-*'
     #[arg(value_name = "NODE")]
     node: String,
 
@@ -47,7 +48,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "TEXT")]
     name: Option<String>,
 
-    /// Its new label, at most 63 bytes
+    /// Its new label, at most 63 bytes; of a fixture 32
     #[arg(long, value_name = "TEXT")]
     label: Option<String>,
 
@@ -70,6 +71,14 @@ pub(crate) struct Args {
     /// Back to the network settings of the factory: address, mask, gateway, DHCP
     #[arg(long, conflicts_with_all = ["address", "mask", "gateway", "dhcp"])]
     factory_network: bool,
+
+    /// Of a fixture: the first slot it takes
+    #[arg(long, value_name = "SLOT", value_parser = clap::value_parser!(u16).range(1..=512))]
+    start_address: Option<u16>,
+
+    /// Of a fixture: its mode, by number or by what the fixture calls it
+    #[arg(long, value_name = "MODE")]
+    mode: Option<WantedMode>,
 
     /// What its indicators do
     #[arg(long, value_name = "WORD", value_parser = word(&Indicators::WORDS))]
@@ -139,8 +148,10 @@ fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
     let concern = named::concern(named, likely.iter().copied());
     let runs = runs_of(&session.logbook_path(), out)?;
     let_settle(&runs, &session.logbook_path(), out)?;
-    let look = session.look(concern, likely, out)?;
-    let subjects = named::subjects(named, &look.census)?;
+    let about = if args.is_of_fixtures() { AboutFixtures::Surely } else { AboutFixtures::Perhaps };
+    let on_cables = named::on_cables(named, session.sheet(), about);
+    let look = session.look_and_listen(concern, likely, Vec::new(), on_cables, out)?;
+    let subjects = named::subjects(named, &look.census, session.sheet())?;
     args.refuse_one_for_several(subjects.len())?;
     let around = Around::of(session, &look, &runs)?.outside(args.outside);
     let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
@@ -169,7 +180,7 @@ impl Args {
         if self.is_empty() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
-                 --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
+                 --start-address, --mode, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
                  --port with --universe, --direction, --protocol, --merge, --rdm or --input"
                     .to_owned(),
             ));
@@ -185,13 +196,21 @@ impl Args {
 
     /// What only one can have is not given to several.
     fn refuse_one_for_several(&self, count: usize) -> Result<(), Failure> {
-        let single = [("--address", self.address.is_some()), ("--name", self.name.is_some())];
+        let single = [
+            ("--address", self.address.is_some()),
+            ("--name", self.name.is_some()),
+            ("--start-address", self.start_address.is_some()),
+        ];
         match single.iter().find(|(_, given)| *given && count > 1) {
             Some((option, _)) => {
                 Err(Failure::Call(format!("{option} is one for {count} nodes; name one of them")))
             }
             None => Ok(()),
         }
+    }
+
+    const fn is_of_fixtures(&self) -> bool {
+        self.start_address.is_some() || self.mode.is_some()
     }
 
     const fn is_empty(&self) -> bool {
@@ -206,6 +225,7 @@ impl Args {
             && !(self.stop_merging || self.record_scene || self.factory_network)
             && self.indicators.is_none()
             && self.port.is_empty()
+            && !self.is_of_fixtures()
     }
 
     fn wanted(&self, desk: DeskBase) -> Result<Wanted, Failure> {
@@ -237,6 +257,8 @@ impl Args {
             on_data_loss: meant(&DataLoss::WORDS, self.on_data_loss.as_ref()),
             indicators: meant(&Indicators::WORDS, self.indicators.as_ref()),
             sacn_priority: self.sacn_priority,
+            start_address: self.start_address.map(u32::from),
+            mode: self.mode.clone(),
             stops_merging: self.stop_merging,
             records_scene: self.record_scene,
             factory_network: self.factory_network,

@@ -10,6 +10,7 @@ use lantern_core::pattern::Pattern;
 
 use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
 use crate::commands::logbook::when;
+use crate::commands::named;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
@@ -83,10 +84,12 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let_settle(&runs, &logbook, out)?;
     let places: Vec<Ipv4Addr> = backs.iter().flat_map(|back| back.places.iter().copied()).collect();
     let known: Vec<&NodeName> = backs.iter().map(|back| &back.node).collect();
+    let on_cables = named::known_on_cables(&known);
     let reach = Reach::of(session, args.how, out, |session, out| {
         let waiting = waiting_places(session.seats(), session.sheet(), None);
         let likely = places.iter().copied().chain(waiting).collect();
-        let look = session.look(Concern::of_known(known.iter().copied(), places.iter().copied()), likely, out)?;
+        let concern = Concern::of_known(known.iter().copied(), places.iter().copied());
+        let look = session.look_and_listen(concern, likely, Vec::new(), on_cables.clone(), out)?;
         let around = Around::of(session, &look, &runs)?;
         Ok(plan_back(&backs, &around.protection()))
     })?;
@@ -94,7 +97,16 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = reach.session.sheet_file().map(|file| file.path.display().to_string());
     let beside = sheet.as_ref().map(|sheet| format!(" --sheet {sheet}")).unwrap_or_default();
     let errand = Errand {
-        begun: Begun { order: Order::Undo, sheet, part, undoes, keep: args.keep, resumed: false, guided: false },
+        begun: Begun {
+            order: Order::Undo,
+            sheet,
+            part,
+            undoes,
+            keep: args.keep,
+            resumed: false,
+            guided: false,
+            fixtures: on_cables.reads(),
+        },
         run: None,
         go_on: format!("deft-lantern undo --run {}{beside}", run.id),
         page: None,

@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 
 use crate::pattern::Pattern;
 
-use super::{Census, FoundNode, Subject, Unit};
+use super::{Census, FoundFixture, FoundNode, Subject, Unit};
 
 /// No single node is meant.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -72,8 +72,27 @@ impl Census {
         let meant: Vec<&Unit> = units.iter().filter(|unit| is_called(unit, wanted)).collect();
         match meant[..] {
             [only] => Ok(Subject::of_unit(only)),
-            [] => Err(nobody),
+            [] => self.fixture_called(wanted).unwrap_or(Err(nobody)),
             _ => Err(several(wanted, meant.into_iter().map(described))),
+        }
+    }
+
+    /// The fixture of this identifier or label; `None` when no fixture is called so.
+    fn fixture_called(&self, wanted: &str) -> Option<Result<Subject, DesignationError>> {
+        let fixtures = self.fixtures();
+        let is_called = |fixture: &&FoundFixture| {
+            let names = [fixture.uid.to_string(), fixture.label().raw().to_owned()];
+            names.iter().any(|name| name.eq_ignore_ascii_case(wanted))
+        };
+        let meant: Vec<&FoundFixture> = fixtures.iter().filter(is_called).collect();
+        match meant[..] {
+            [] => None,
+            [only] => Some(Ok(Subject::of_fixture(only))),
+            _ => {
+                let (cable, uid) = (|one: &FoundFixture| self.cable(&one.behind).0, |one: &FoundFixture| one.uid);
+                let who = meant.iter().map(|one| format!("{} behind {}", uid(one), cable(one)));
+                Some(Err(several(wanted, who)))
+            }
         }
     }
 
@@ -93,6 +112,9 @@ impl Census {
                 && pattern.matches(unit.name().raw())
         });
         all.extend(others.map(Subject::of_unit));
+        let fixtures = self.fixtures();
+        let meant = fixtures.iter().filter(|fixture| pattern.matches(fixture.label().raw()));
+        all.extend(meant.map(Subject::of_fixture));
         if all.is_empty() {
             return Err(DesignationError::Nobody { wanted: pattern.to_string(), near: None });
         }

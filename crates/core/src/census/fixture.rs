@@ -8,9 +8,9 @@ use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Serialize};
 
 use super::{FoundNode, PortPlace};
-use crate::as_text;
-use crate::facts::Facts;
+use crate::facts::{Facts, Field, Value};
 use crate::universe::PortAddress;
+use crate::{Said, as_text};
 
 /// One unit on a cable.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -24,8 +24,43 @@ pub struct FoundFixture {
     pub facts: Facts,
 }
 
+impl FoundFixture {
+    /// What its owner calls it; empty where it does not tell that.
+    #[must_use]
+    pub fn label(&self) -> Said {
+        match self.facts.get(Field::Label) {
+            Some(Value::Text(text)) => text.clone(),
+            _ => Said::default(),
+        }
+    }
+
+    /// Its label and identifier, or that alone.
+    #[must_use]
+    pub fn title(&self) -> String {
+        let label = self.label();
+        if label.is_empty() { self.uid.to_string() } else { format!("{label} ({})", self.uid) }
+    }
+
+    /// Whether it answers anything.
+    #[must_use]
+    pub fn answers(&self) -> bool {
+        self.facts.told().next().is_some()
+    }
+
+    /// The slots it takes, first and last, as far as it tells them.
+    #[must_use]
+    pub fn slots(&self) -> Option<(u32, u32)> {
+        match (self.facts.get(Field::StartAddress), self.facts.get(Field::Footprint)) {
+            (Some(Value::Count(first)), Some(Value::Count(length))) if *length > 0 => {
+                Some((*first, first + length - 1))
+            }
+            _ => None,
+        }
+    }
+}
+
 /// Where a cable begins.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Behind {
     /// The gateway's address.
     pub address: Ipv4Addr,

@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 use serde::{Deserialize, Serialize};
 
-use super::{Census, Device, FoundNode, Subject, Unit, Way};
+use super::{Census, Device, FoundFixture, FoundNode, Subject, Unit, Way};
 use crate::as_text;
 
 /// A device as messages and the logbook name it.
@@ -88,6 +88,9 @@ impl Census {
     #[must_use]
     pub fn again(&self, who: &NodeName) -> Again {
         let identity = who.identity();
+        if who.family == Way::Rdm {
+            return self.fixture_again(who);
+        }
         let nodes = || self.nodes().iter().filter(|node| is_node(node, &identity)).collect::<Vec<_>>();
         let units = || self.units().into_iter().filter(|unit| is_unit(unit, &identity)).collect::<Vec<_>>();
         let of_nodes = |nodes: Vec<&FoundNode>| nodes.into_iter().map(Subject::of_node).collect::<Vec<_>>();
@@ -103,6 +106,23 @@ impl Census {
         match found.len() {
             0 => Again::Nobody,
             1 => Again::Is(found.remove(0)),
+            _ => Again::Several,
+        }
+    }
+}
+
+impl Census {
+    /// The fixture of this identifier; of several the one behind the same gateway.
+    fn fixture_again(&self, who: &NodeName) -> Again {
+        let is_it = |fixture: &FoundFixture| who.identity.as_ref() == Some(&fixture.uid.to_string());
+        let mut found = self.fixtures();
+        found.retain(|fixture| is_it(fixture) && fixture.answers());
+        if found.len() > 1 {
+            found.retain(|fixture| fixture.behind.address == who.address);
+        }
+        match &found[..] {
+            [] => Again::Nobody,
+            [only] => Again::Is(Subject::of_fixture(only)),
             _ => Again::Several,
         }
     }

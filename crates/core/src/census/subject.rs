@@ -1,12 +1,13 @@
-//! One that can be changed: an Art-Net node, or a unit of another family.
+//! One that can be changed: an Art-Net node, a unit of another family, or a fixture on a gateway's cable.
 
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{FoundNode, NodeName, Unit, Way};
+use super::{FoundFixture, FoundNode, NodeName, Unit, Way};
 use crate::Said;
 use crate::facts::{Facts, Field, Known, Tells, Value};
+use crate::universe::PortAddress;
 
 /// One that is to be changed, as it was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,6 +16,8 @@ pub enum Subject {
     Node(Box<FoundNode>),
     /// By the family of the unit.
     Unit(Box<Unit>),
+    /// By RDM, through its gateway.
+    Fixture(Box<FoundFixture>),
 }
 
 impl Subject {
@@ -30,21 +33,44 @@ impl Subject {
         Self::Unit(Box::new(unit.clone()))
     }
 
+    /// This fixture.
+    #[must_use]
+    pub fn of_fixture(fixture: &FoundFixture) -> Self {
+        Self::Fixture(Box::new(fixture.clone()))
+    }
+
+    /// As a fixture.
+    #[must_use]
+    pub fn fixture(&self) -> Option<&FoundFixture> {
+        match self {
+            Self::Fixture(fixture) => Some(fixture),
+            Self::Node(_) | Self::Unit(_) => None,
+        }
+    }
+
+    /// The cable, as requests reach it: of those on one, one at a time is spoken to.
+    #[must_use]
+    pub fn lane(&self) -> Option<(Ipv4Addr, PortAddress)> {
+        self.fixture().map(|fixture| (fixture.behind.address, fixture.behind.universe))
+    }
+
     /// The family by which it is changed.
     #[must_use]
     pub fn family(&self) -> Way {
         match self {
             Self::Node(_) => Way::ArtNet,
             Self::Unit(unit) => unit.family,
+            Self::Fixture(_) => Way::Rdm,
         }
     }
 
-    /// Its MAC address, where it is known.
+    /// Its MAC address, where it is known. A fixture has none.
     #[must_use]
     pub fn mac(&self) -> Option<MacAddress> {
         match self {
             Self::Node(node) => node.mac,
             Self::Unit(unit) => unit.mac,
+            Self::Fixture(_) => None,
         }
     }
 
@@ -52,17 +78,18 @@ impl Subject {
     pub fn macs(&self) -> impl Iterator<Item = MacAddress> {
         let heard = match self {
             Self::Node(node) => node.heard_mac,
-            Self::Unit(_) => None,
+            Self::Unit(_) | Self::Fixture(_) => None,
         };
         self.mac().into_iter().chain(heard)
     }
 
-    /// Its address; all zero for one that has none.
+    /// Its address; all zero for one that has none. Of a fixture, its gateway's.
     #[must_use]
     pub fn address(&self) -> Ipv4Addr {
         match self {
             Self::Node(node) => node.address,
             Self::Unit(unit) => unit.address,
+            Self::Fixture(fixture) => fixture.behind.address,
         }
     }
 
@@ -72,6 +99,7 @@ impl Subject {
         match self {
             Self::Node(node) => node.addresses().any(|own| own == address),
             Self::Unit(unit) => !address.is_unspecified() && unit.address == address,
+            Self::Fixture(_) => false,
         }
     }
 
@@ -81,6 +109,7 @@ impl Subject {
         match self {
             Self::Node(node) => node.name(),
             Self::Unit(unit) => unit.name(),
+            Self::Fixture(fixture) => fixture.label(),
         }
     }
 
@@ -90,6 +119,7 @@ impl Subject {
         match self {
             Self::Node(node) => node.title(),
             Self::Unit(unit) => unit.title(),
+            Self::Fixture(fixture) => fixture.title(),
         }
     }
 
@@ -99,6 +129,7 @@ impl Subject {
         let identity = match self {
             Self::Node(_) => None,
             Self::Unit(unit) => Some(unit.identity.to_string()),
+            Self::Fixture(fixture) => Some(fixture.uid.to_string()),
         };
         NodeName { family: self.family(), mac: self.mac(), identity, name: self.title(), address: self.address() }
     }
@@ -113,6 +144,7 @@ impl Subject {
                 facts
             }
             Self::Unit(unit) => unit.facts.clone(),
+            Self::Fixture(fixture) => fixture.facts.clone(),
         }
     }
 
@@ -121,7 +153,7 @@ impl Subject {
     pub fn node(&self) -> Option<&FoundNode> {
         match self {
             Self::Node(node) => Some(node),
-            Self::Unit(_) => None,
+            Self::Unit(_) | Self::Fixture(_) => None,
         }
     }
 
@@ -131,6 +163,7 @@ impl Subject {
         match self {
             Self::Node(node) => node.mac == other.mac && node.address == other.address,
             Self::Unit(unit) => unit.mac.is_some() && [other.mac, other.heard_mac].contains(&unit.mac),
+            Self::Fixture(_) => false,
         }
     }
 
@@ -151,6 +184,7 @@ impl Subject {
                     unit.facts.learn(Field::Addressing, Value::Flag(false));
                 }
             }
+            Self::Fixture(_) => {}
         }
         parked
     }
@@ -169,6 +203,7 @@ impl Tells for Subject {
         match self {
             Self::Node(node) => node.tells(field, wanted),
             Self::Unit(unit) => unit.tells(field, wanted),
+            Self::Fixture(fixture) => fixture.facts.tells(field, wanted),
         }
     }
 }

@@ -30,6 +30,8 @@ pub enum Why {
     Left(Ipv4Addr),
     /// Until the same device is parked at this address.
     Parked(Ipv4Addr),
+    /// Until its gateway is set, which is reached here then.
+    Gateway(Ipv4Addr),
 }
 
 /// For each change of a plan what it waits for.
@@ -41,6 +43,11 @@ impl Graph {
     #[must_use]
     pub fn waits(&self, change: usize) -> &[Wait] {
         self.0.get(change).map_or(&[], Vec::as_slice)
+    }
+
+    /// One more change, behind all others.
+    pub(super) fn push(&mut self, waits: Vec<Wait>) {
+        self.0.push(waits);
     }
 
     /// Whether this change only parks its device, for another change to bring it to its place.

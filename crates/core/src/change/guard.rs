@@ -105,8 +105,9 @@ impl Surroundings<'_> {
         let (name, address) = (subject.title(), subject.address());
         let networks = self.networks();
         let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
-        let device =
-            networks.iter().flat_map(|network| &network.locked_devices).find(|d| Some(d.value) == subject.mac());
+        // A fixture is as locked as its gateway is.
+        let mac = subject.fixture().map_or_else(|| subject.mac(), |fixture| fixture.behind.mac);
+        let device = networks.iter().flat_map(|network| &network.locked_devices).find(|d| Some(d.value) == mac);
         if let Some(device) = device {
             findings.push(LOCKED.finding(
                 format!("{name} at {address} is the locked device {}", device.value),

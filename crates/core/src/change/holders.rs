@@ -155,6 +155,9 @@ impl<'a> Surroundings<'a> {
     /// Which node of the sheet this one is: the one whose place it takes, else by its MAC address, or where the sheet gives none by
     /// its name.
     pub(super) fn planned_as(&self, subject: &Subject) -> Option<&'a SheetNode> {
+        if subject.fixture().is_some() {
+            return None;
+        }
         if let Some(gone) = self.around.stands_for {
             let by_mac = gone.mac.and_then(|mac| self.planned_of.get(&mac));
             return by_mac.or_else(|| self.planned_named.get(gone.name.as_str())).copied();

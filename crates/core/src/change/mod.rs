@@ -1,5 +1,6 @@
 //! Changes: what to alter on which node, why, in which order, and what speaks against it.
 
+mod cables;
 mod firmware;
 mod graph;
 mod guard;
@@ -26,7 +27,9 @@ pub use guide::{Guide, GuideStep};
 pub use holders::Earlier;
 pub use parking::waiting_places;
 pub use part::{Aspect, Part};
-pub use plan::{Beyond, ByHand, ChangePlan, Distant, Untouched, Wish, plan_by_sheet, plan_each, plan_one};
+pub use plan::{
+    Beyond, ByHand, ChangePlan, Distant, Untouched, Wish, plan_by_sheet, plan_each, plan_one, plan_rig,
+};
 pub use silent::Silent;
 pub use steps::{Step, StepMessage};
 

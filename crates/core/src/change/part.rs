@@ -31,7 +31,7 @@ pub enum Aspect {
     Addresses,
     /// Name and label.
     Names,
-    /// Universe, direction and protocol of each port.
+    /// Universe, direction and protocol of each port; start address and mode of fixtures.
     Universes,
     /// What happens on data loss, how sources are combined, RDM.
     Behaviour,
@@ -57,7 +57,11 @@ impl Aspect {
                 _,
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,
             )
-            | Field::Pages => Some(Self::Universes),
+            | Field::Pages
+            | Field::StartAddress
+            | Field::Mode
+            | Field::ModeName
+            | Field::Footprint => Some(Self::Universes),
             Field::OnDataLoss
             | Field::Indicators
             | Field::SacnPriority

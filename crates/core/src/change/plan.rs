@@ -6,11 +6,11 @@ use std::net::Ipv4Addr;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Graph, Part, Protection, Silent, graph, settable, silent, steps};
+use super::{Change, Graph, Part, Protection, Silent, cables, graph, settable, silent, steps};
 use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit};
-use crate::compare::{Comparison, Row, State, Wanted};
+use crate::compare::{Comparison, FixtureComparison, Row, State, Wanted};
 use crate::facts::{Difference, Field, Known, Value};
 use crate::finding::{Finding, Severity};
 
@@ -128,6 +128,17 @@ impl ChangePlan {
 /// Everything it takes to make the rig what the sheet says, as far as `part` means it.
 #[must_use]
 pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, part: &Part) -> ChangePlan {
+    plan_rig(comparison, None, protection, part)
+}
+
+/// The same, with the fixtures behind its gateways where they were asked.
+#[must_use]
+pub fn plan_rig(
+    comparison: &Comparison<'_>,
+    fixtures: Option<&FixtureComparison<'_>>,
+    protection: &Protection<'_>,
+    part: &Part,
+) -> ChangePlan {
     let around = &Surroundings::new(*protection);
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
@@ -135,6 +146,9 @@ pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, p
         let (change, why) = of_row(row, part, around, &mut plan);
         changes.extend(change);
         plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why: why.into() }));
+    }
+    if let Some(fixtures) = fixtures {
+        changes.extend(cables::by_sheet(fixtures, part, around, &mut plan));
     }
     finish(plan, changes, around)
 }
@@ -235,7 +249,7 @@ pub fn plan_each(wishes: &[Wish], protection: &Protection<'_>) -> ChangePlan {
 }
 
 /// The change that makes the settable differences vanish; those that are not become findings.
-fn draft(
+pub(super) fn draft(
     subject: &Subject,
     all: &[Difference],
     reason: String,
@@ -300,6 +314,9 @@ fn leave_by_hand(
 }
 
 fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>) -> ChangePlan {
+    let (of_fixtures, changes): (Vec<Change>, Vec<Change>) =
+        changes.into_iter().partition(|change| change.subject.fixture().is_some());
+    plan.findings.extend(of_fixtures.iter().flat_map(settable::too_long));
     let is_gone =
         |one: &&Silent| around.around.stands_for.is_none_or(|gone| gone.mac.is_none() || gone.mac != one.mac);
     let silent: Vec<Silent> = around.around.silent.iter().filter(is_gone).cloned().collect();
@@ -331,5 +348,6 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
             plan.findings.push(guard::ring(&names, around.around.parking));
         }
     }
+    cables::behind(of_fixtures, around.around.census, &mut plan);
     plan
 }

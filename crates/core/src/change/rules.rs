@@ -31,6 +31,8 @@ pub(crate) static RULES: &[&Rule] = &[
     &OTHER_KIND,
     &FIRMWARE,
     &NOT_KEPT,
+    &BEYOND_END,
+    &SLOTS_TAKEN,
 ];
 
 pub(super) static TAKEN: Rule = Rule {
@@ -200,4 +202,16 @@ pub(super) static NOT_KEPT: Rule = Rule {
     severity: Severity::Note,
     title: "a node that keeps nothing over power",
     why: "its kind says so: after the next power cut it is as it was before",
+};
+pub(super) static BEYOND_END: Rule = Rule {
+    code: "C029",
+    severity: Severity::Error,
+    title: "slots beyond the end of the universe",
+    why: "a universe has 512 slots; a fixture that starts too late is not reached as a whole, and most refuse it",
+};
+pub(super) static SLOTS_TAKEN: Rule = Rule {
+    code: "C030",
+    severity: Severity::Warning,
+    title: "slots that another fixture takes",
+    why: "both do what is meant for one of them; where that is not meant, the desk moves the wrong light",
 };

@@ -7,7 +7,7 @@ use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
 use crate::Indicators;
 use crate::census::Subject;
-use crate::census::{FoundNode, Unit};
+use crate::census::{FoundFixture, FoundNode, Unit};
 use crate::facts::{Difference, Field, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
@@ -18,6 +18,7 @@ pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &
     let by_itself = match subject {
         Subject::Node(node) => not_settable_on_node(node, difference),
         Subject::Unit(unit) => not_settable_on_unit(unit, difference),
+        Subject::Fixture(fixture) => not_settable_on_fixture(fixture, difference),
     };
     by_itself.or_else(|| not_settable_by_kind(subject, kind?, difference))
 }
@@ -111,6 +112,26 @@ fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding>
     })
 }
 
+fn not_settable_on_fixture(fixture: &FoundFixture, difference: &Difference) -> Option<Finding> {
+    let name = fixture.title();
+    let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
+    match (difference.field, &difference.planned) {
+        (Field::Cable, _) => {
+            unable(format!("{name}: {difference}"), "plug it in where it is planned, or correct the sheet")
+        }
+        (Field::Indicators, Value::Indicators(Indicators::Mute)) => {
+            unable(format!("{name} has no word for dark indicators in RDM"), "darken it at the unit itself")
+        }
+        (field, _) if !family::can_set_on_fixture(field) => {
+            unable(format!("{name} is a fixture, and has no {field} that is set by RDM"), "leave it out")
+        }
+        (field, _) if difference.cannot_be_told() => {
+            unable(format!("{name} does not tell its {field} by RDM"), "set it at the unit itself")
+        }
+        _ => None,
+    }
+}
+
 fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Finding> {
     let name = node.title();
     let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
@@ -166,6 +187,10 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
             )),
             _ => None,
         },
+        (Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint, _) => unable(
+            format!("{name} is a node, and has no {}", difference.field),
+            "name a fixture: its identifier, or its label",
+        ),
         (Field::Pages, _) => Some(PAGES_MISSING.finding(
             format!("only {} of the pages of {name} were heard", node.pages.len()),
             "run the same command again; a lost answer is the usual cause",

@@ -6,7 +6,7 @@ use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, Input, IpCommand, IpProg, Program};
 
 use super::guard;
-use crate::census::{FoundNode, Page, PortPlace, Subject, Unit};
+use crate::census::{FoundFixture, FoundNode, Page, PortPlace, Subject, Unit};
 use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
 use crate::firmware::Image;
@@ -94,7 +94,24 @@ pub(super) fn of(subject: &Subject, differences: &[Difference]) -> Result<Vec<St
     match subject {
         Subject::Node(node) => steps(node, differences),
         Subject::Unit(unit) => steps_of_unit(unit, differences),
+        Subject::Fixture(fixture) => Ok(steps_of_fixture(fixture, differences)),
     }
+}
+
+/// The steps of a fixture: its mode first, since some go to slot 1 with it; so its start address is held on to.
+fn steps_of_fixture(fixture: &FoundFixture, differences: &[Difference]) -> Vec<Step> {
+    let is_mode =
+        |difference: &Difference| matches!(difference.field, Field::Mode | Field::ModeName | Field::Footprint);
+    let (modes, rest): (Vec<_>, Vec<_>) = differences.iter().cloned().partition(is_mode);
+    let kept = fixture.facts.get(Field::StartAddress).map(|start| Difference {
+        field: Field::StartAddress,
+        planned: start.clone(),
+        found: Known::Told(start.clone()),
+    });
+    let is_moved = rest.iter().any(|difference| difference.field == Field::StartAddress);
+    let kept = kept.filter(|_| !modes.is_empty() && !is_moved);
+    let step = |difference| Step { message: StepMessage::ByFamily, differences: vec![difference] };
+    modes.into_iter().chain(kept).chain(rest).map(step).collect()
 }
 
 /// The steps of a unit of another family: what can stay where it is first, then everything that may move it at once.

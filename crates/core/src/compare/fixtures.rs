@@ -11,7 +11,7 @@ use crate::census::{Census, FoundFixture};
 use crate::compare::Verdict;
 use crate::facts::{Difference, Field, Known, Value};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Fixture, RigSheet, WantedMode, WantedSlot};
+use crate::sheet::{Fixture, RigSheet, WantedSlot};
 use crate::universe::{PortAddress, Universe};
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED];
@@ -44,6 +44,8 @@ pub struct FixtureRow<'a> {
     pub name: String,
     /// Where it hangs as planned: "quay-north 3", or its universe where no port of the sheet has that.
     pub cable: String,
+    /// The nodes of the sheet that it may hang on.
+    pub nodes: Vec<&'a str>,
     /// What was found.
     pub state: FixtureState,
 }
@@ -95,10 +97,13 @@ impl FixtureRow<'_> {
             FixtureState::Found(_, differences) if self.verdict() == Verdict::Fail => {
                 let told = differences.iter().filter(|difference| difference.is_told());
                 let list: Vec<String> = told.map(ToString::to_string).collect();
-                DIFFERENT.finding(
-                    format!("{name}: {}", list.join("; ")),
-                    "set it at its own panel, or correct the sheet",
-                )
+                let hangs_elsewhere = differences.iter().any(|difference| difference.field == Field::Cable);
+                let remedy = if hangs_elsewhere {
+                    "plug it in where it is planned, or correct the sheet"
+                } else {
+                    "deft-lantern apply SHEET --fixtures, or correct the sheet"
+                };
+                DIFFERENT.finding(format!("{name}: {}", list.join("; ")), remedy)
             }
             FixtureState::Found(..) | FixtureState::NotAsked => return None,
         };
@@ -107,6 +112,18 @@ impl FixtureRow<'_> {
 }
 
 impl FixtureComparison<'_> {
+    /// How many are set otherwise than planned, and hang where they are to.
+    #[must_use]
+    pub fn settable(&self) -> usize {
+        let is_settable = |row: &&FixtureRow<'_>| match &row.state {
+            FixtureState::Found(_, differences) => {
+                row.verdict() == Verdict::Fail && differences.iter().all(|one| one.field != Field::Cable)
+            }
+            _ => false,
+        };
+        self.rows.iter().filter(is_settable).count()
+    }
+
     /// What is wrong with them.
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
@@ -180,11 +197,7 @@ impl Planned<'_> {
                 [self.cable(), found.cable.clone()].map(|cable| Value::Text(cable.as_str().into()));
             differences.push(Difference { field: Field::Cable, planned, found: Known::Told(told) });
         }
-        let mode = match self.fixture.mode.as_ref().map(|mode| &mode.value) {
-            Some(WantedMode::Number(number)) => Some((Field::Mode, Value::Count(*number))),
-            Some(WantedMode::Words(words)) => Some((Field::ModeName, Value::Text(words.as_str().into()))),
-            None => None,
-        };
+        let mode = self.fixture.mode.as_ref().map(|mode| mode.value.field());
         let is_other_mode = mode.and_then(|(field, wanted)| Difference::between(field, wanted, facts));
         // In another mode it has another footprint: that is one thing.
         let footprint = is_other_mode.is_none().then_some((Field::Footprint, self.fixture.footprint.value));
@@ -248,7 +261,7 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
     let row = |(planned, found): (Planned<'a>, Option<Hanging<'a>>)| {
         let is_asked = planned.ports.is_empty() || planned.ports.iter().any(|port| answering.contains(port.node));
         let state = match found {
-            Some(found) if found.fixture.facts.told().next().is_none() => FixtureState::Mute(found.fixture),
+            Some(found) if !found.fixture.answers() => FixtureState::Mute(found.fixture),
             Some(found) => {
                 let differences = planned.differences(&found);
                 FixtureState::Found(found.fixture, differences)
@@ -256,7 +269,8 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
             None if is_asked => FixtureState::Missing,
             None => FixtureState::NotAsked,
         };
-        FixtureRow { cable: planned.cable(), planned: planned.fixture, name: planned.name, state }
+        let nodes = planned.ports.iter().map(|port| port.node).collect();
+        FixtureRow { cable: planned.cable(), planned: planned.fixture, name: planned.name, nodes, state }
     };
     FixtureComparison {
         rows: planned.into_iter().zip(matched).map(row).collect(),

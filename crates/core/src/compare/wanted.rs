@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use crate::address::Mask;
 use crate::census::{FoundNode, Subject};
 use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
-use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress};
+use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress, WantedMode};
 use crate::universe::Universe;
 use crate::{DataLoss, Direction, Firmware, Indicators, Merge, Protocol};
 
@@ -30,6 +30,10 @@ pub struct Wanted {
     pub indicators: Option<Indicators>,
     /// The priority with which its inputs send sACN, 0 to 200.
     pub sacn_priority: Option<u8>,
+    /// The first slot of a fixture.
+    pub start_address: Option<u32>,
+    /// The mode of a fixture.
+    pub mode: Option<WantedMode>,
     /// That its ports go on with one of two sources, until two are combined again.
     pub stops_merging: bool,
     /// That what is sent now becomes the scene for a loss of data.
@@ -115,6 +119,12 @@ impl Wanted {
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
                 (Field::Indicators, Value::Indicators(value)) => wanted.indicators = Some(value),
                 (Field::SacnPriority, Value::Count(value)) => wanted.sacn_priority = u8::try_from(value).ok(),
+                (Field::StartAddress, Value::Count(value)) => wanted.start_address = Some(value),
+                (Field::Mode, Value::Count(value)) => wanted.mode = Some(WantedMode::Number(value)),
+                // Where the number is known too, that is surer.
+                (Field::ModeName, Value::Text(value)) => {
+                    wanted.mode.get_or_insert_with(|| WantedMode::Words(value.raw().to_owned()));
+                }
                 (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
                 _ => {}
             }
@@ -144,7 +154,11 @@ impl Wanted {
             Some(Addressing::Dhcp) => (None, Some(true)),
             None => (None, None),
         };
+        let mode = self.mode.as_ref().map(WantedMode::field).unzip();
         let all = [
+            // The slots follow from the mode.
+            (mode.0.unwrap_or(Field::Mode), mode.1),
+            (Field::StartAddress, self.start_address.map(Value::Count)),
             (Field::Address, address.map(Value::Address)),
             (Field::Addressing, dhcp.map(Value::Flag)),
             (Field::Mask, self.mask.map(|mask| Value::Address(mask.dotted()))),
@@ -176,15 +190,16 @@ impl Wanted {
     /// Where whoever is to be changed differs from it. Ports are none of a unit's business.
     #[must_use]
     pub fn differences_of(&self, subject: &Subject) -> Vec<Difference> {
-        let Subject::Unit(unit) = subject else {
-            return subject.node().map_or_else(Vec::new, |node| self.differences(node));
+        let of_device: Vec<Difference> = match subject {
+            Subject::Node(node) => return self.differences(node),
+            Subject::Unit(unit) => self.differences_of_device(&**unit),
+            Subject::Fixture(fixture) => self.differences_of_device(&fixture.facts),
         };
         let port = |port: &WantedPort| Difference {
             field: Field::Port(port.number, PortField::Presence),
             planned: Value::Count(port.number),
             found: Known::CannotTell,
         };
-        let of_device = self.differences_of_device(&**unit);
         of_device.into_iter().chain(self.ports.iter().map(port)).collect()
     }
 

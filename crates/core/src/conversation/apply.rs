@@ -109,7 +109,8 @@ impl Apply {
     #[must_use]
     pub fn new(plan: &ChangePlan, vantage: Vantage, manner: Manner) -> Self {
         let count = plan.changes.len();
-        let schedule = Schedule::new(&plan.graph, count, manner.at_once, manner.stop_on_failure);
+        let lanes = plan.changes.iter().map(|change| change.subject.lane());
+        let schedule = Schedule::new(&plan.graph, count, manner.at_once, manner.stop_on_failure).on_lanes(lanes);
         Self {
             changes: plan.changes.clone(),
             graph: plan.graph.clone(),
@@ -203,6 +204,31 @@ impl Apply {
             let next = self.waiting.pop_front();
             self.sent.extend(next.filter(|outgoing| !self.asked_lately.has(now, outgoing, &self.vantage)));
         }
+        self.ask_singles(now);
+    }
+
+    /// Lets talks ask whose turn it is, whoever waits longest first.
+    fn ask_singles(&mut self, now: Duration) {
+        while self.waiting.is_empty() {
+            let due = |(place, running): (usize, &Running)| Some((running.next_single()?, place));
+            let next = self.running.iter().enumerate().filter_map(due).min();
+            let Some((_, place)) = next.filter(|(at, _)| *at <= now) else { return };
+            if !self.pace.lets_pass(now) {
+                return;
+            }
+            let running = &mut self.running[place];
+            let asked = running.talk.ask_single(now.saturating_sub(running.since));
+            self.sent.extend(asked);
+            self.collect(now);
+            self.begin(now);
+        }
+    }
+}
+
+impl Running {
+    /// When it has a question that waits for its turn.
+    fn next_single(&self) -> Option<Duration> {
+        self.talk.next_single().map(|at| self.since + at)
     }
 }
 
@@ -249,8 +275,9 @@ impl Conversation for Apply {
     fn wake_at(&self) -> Option<Duration> {
         let talks = self.running.iter().filter_map(|running| Some(running.since + running.talk.wake_at()?));
         let paced = (!self.waiting.is_empty()).then(|| self.pace.next());
+        let single = self.running.iter().filter_map(Running::next_single).min().map(|at| at.max(self.pace.next()));
         let begins = self.schedule.next().map(|_| Duration::ZERO);
-        talks.chain(paced).chain(begins).min()
+        talks.chain(paced).chain(single).chain(begins).min()
     }
 
     fn wake(&mut self, now: Duration) {

@@ -21,6 +21,17 @@ pub trait Talk: Conversation<Event = TalkEvent> {
 
     /// Whom it is about, as last heard.
     fn subject(&self) -> Subject;
+
+    /// When it has a question that waits for its turn at the pace of all: where the answer is waited for by the clock, it must
+    /// not wait in a queue.
+    fn next_single(&self) -> Option<Duration> {
+        None
+    }
+
+    /// That question, which is due by now.
+    fn ask_single(&mut self, _now: Duration) -> Option<Outgoing> {
+        None
+    }
 }
 
 /// What a talk tells while it runs.
@@ -34,6 +45,8 @@ pub enum TalkEvent {
     Repeated(usize),
     /// A step was read back as wanted.
     Confirmed(usize),
+    /// The device says that it does not take a step, and why.
+    Declined(usize, Said),
     /// Of a file, it has taken so many blocks.
     Passed {
         /// How many it has taken.
@@ -104,6 +117,7 @@ impl Change {
                 _ => Box::new(Alter::new(node, self, vantage, restart_time)),
             },
             Subject::Unit(unit) => family::talk(unit, self, vantage, restart_time),
+            Subject::Fixture(fixture) => family::talk_on_cable(fixture, self, vantage, restart_time),
         }
     }
 }
@@ -210,13 +224,18 @@ pub(crate) fn verdict(told: Vec<Difference>, untold: Vec<Difference>, shifted: V
     }
 }
 
+/// One of these goes with another.
+const MODE: [Field; 3] = [Field::Mode, Field::ModeName, Field::Footprint];
+
 /// What is otherwise than before, leaving out what `wanted` meant to change.
 pub(crate) fn shifts(before: &[(Field, Value)], after: &[(Field, Value)], wanted: &[Difference]) -> Vec<Shift> {
     // Who hands out the address decides on the rest as well.
     let by_others = wanted.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
+    let by_mode = wanted.iter().any(|one| MODE.contains(&one.field));
     let is_meant = |field: Field| {
         wanted.iter().any(|difference| difference.field == field)
             || (by_others && field.is_ip())
+            || (by_mode && MODE.contains(&field))
             // Which way a port works decides what can be said of it.
             || matches!(field, Field::Port(number, _)
                 if wanted.iter().any(|d| d.field == Field::Port(number, PortField::Direction)))

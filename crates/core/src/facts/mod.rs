@@ -49,6 +49,11 @@ impl Facts {
         self.able.remove(&field);
     }
 
+    /// Forgets what was told of this field, which can be told still.
+    pub fn forget_one(&mut self, field: Field) {
+        self.told.remove(&field);
+    }
+
     /// Forgets what was told: only what is told from now on counts.
     pub fn forget(&mut self) {
         self.told.clear();

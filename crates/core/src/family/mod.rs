@@ -22,11 +22,12 @@ use lantern_wire::{
     sap as sap_wire,
 };
 
-use crate::census::{News, Sighting, Told, Unit, Way, Ways};
+use crate::census::{FoundFixture, News, Sighting, Told, Unit, Way, Ways};
 use crate::change::Change;
 use crate::conversation::{
     LinkEnd, LinkId, LinkNews, Nothing, OnCables, Outgoing, Response, SurveyPlan, Talk, Vantage,
 };
+use crate::facts::Field;
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
 pub(crate) trait Asker: Debug {
@@ -134,6 +135,21 @@ pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time:
         Way::Llrp => Box::new(llrp::Talk::new(unit, change, vantage, restart_time)),
         _ => Box::new(Nothing::of(&change.subject)),
     }
+}
+
+/// Whether this can be set on a fixture.
+pub(crate) const fn can_set_on_fixture(field: Field) -> bool {
+    rdm::can_set(field)
+}
+
+/// The talk that makes this change of a unit on a cable.
+pub(crate) fn talk_on_cable(
+    fixture: &FoundFixture,
+    change: &Change,
+    vantage: Vantage,
+    restart_time: Duration,
+) -> Box<dyn Talk> {
+    Box::new(rdm::Talk::new(fixture, change, vantage, restart_time))
 }
 
 /// What a datagram to this port tells, where a family reads its messages itself; `None` when it says nothing about its

@@ -60,13 +60,16 @@ impl Keepsake {
             settings.push((Field::Indicators, told));
         }
         settings.retain(|(_, value)| *value != Value::Indicators(Indicators::Flash));
-        if !settings.iter().any(|(field, _)| *field == Field::Address) {
+        if subject.fixture().is_none() && !settings.iter().any(|(field, _)| *field == Field::Address) {
             settings.push((Field::Address, Value::Address(subject.address())));
         }
         settings.sort_by_key(|(field, _)| *field);
         let (model, firmware) = match subject {
             Subject::Node(node) => (node.model(), Some(node.firmware.to_string())),
             Subject::Unit(unit) => (unit.what.to_string(), None),
+            Subject::Fixture(fixture) => {
+                (fixture.facts.get(Field::Model).map(ToString::to_string).unwrap_or_default(), None)
+            }
         };
         Self { taken: taken.to_owned(), node: subject.node_name(), model, firmware, settings }
     }
@@ -96,7 +99,9 @@ const fn is_setting(field: Field) -> bool {
         | Field::Label
         | Field::OnDataLoss
         | Field::Indicators
-        | Field::SacnPriority => true,
+        | Field::SacnPriority
+        | Field::StartAddress
+        | Field::Mode => true,
         Field::Port(_, field) => !matches!(field, PortField::Presence),
         _ => false,
     }

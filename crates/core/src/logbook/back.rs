@@ -7,7 +7,7 @@ use super::Run;
 use crate::census::{Again, NodeName};
 use crate::change::{ChangePlan, Part, Protection, Silent, Untouched, Wish, plan_each};
 use crate::compare::Wanted;
-use crate::facts::{Difference, Field, Known, Value};
+use crate::facts::{Difference, Facts, Field, Known, Value};
 
 /// What one device was before a run.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -46,7 +46,10 @@ impl Run {
             // Where others chose the address, what went with it was told before.
             let by_others = step.fields.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
             let before = by_others.then(|| self.told_before(&step.node)).into_iter().flatten();
-            let along = along.chain(before.map(|(field, value)| (field, Known::Told(value))));
+            // Of a mode that was chosen by how many slots it takes, the number of the one before is known.
+            let by_slots = step.fields.iter().any(|one| one.field == Field::Footprint);
+            let mode = by_slots.then(|| self.mode_before(&step.node)).flatten();
+            let along = along.chain(before.chain(mode).map(|(field, value)| (field, Known::Told(value))));
             for (field, found) in of_step.chain(along).filter(|(field, _)| part.has(*field)) {
                 one.before.entry(field).or_insert(found);
             }
@@ -70,10 +73,19 @@ impl Run {
 impl Run {
     /// Where its address, mask and gateway came from, and what they were, before the run.
     fn told_before(&self, node: &NodeName) -> Vec<(Field, Value)> {
-        let identity = node.identity();
-        let planned = self.planned.iter().find(|planned| planned.node.identity() == identity);
-        let told = planned.into_iter().flat_map(|planned| planned.before.told());
+        let told = self.before(node).into_iter().flat_map(Facts::told);
         told.filter(|(field, _)| field.is_ip()).map(|(field, value)| (field, value.clone())).collect()
+    }
+
+    /// The mode that a fixture was in before the run.
+    fn mode_before(&self, node: &NodeName) -> Option<(Field, Value)> {
+        Some((Field::Mode, self.before(node)?.get(Field::Mode)?.clone()))
+    }
+
+    /// Everything it told before the run.
+    fn before(&self, node: &NodeName) -> Option<&Facts> {
+        let identity = node.identity();
+        self.planned.iter().find(|planned| planned.node.identity() == identity).map(|planned| &planned.before)
     }
 }
 
@@ -84,7 +96,7 @@ impl Gathered {
         for (field, known) in self.before {
             match known {
                 // What it was is told by the fields it stands for.
-                _ if field == Field::FactoryNetwork => {}
+                _ if matches!(field, Field::FactoryNetwork | Field::Footprint) => {}
                 // What was done once is not undone by doing something else.
                 _ if matches!(field, Field::LossScene | Field::Merging | Field::Firmware) => lost.push(field),
                 Known::Told(value) => told.push((field, value)),

@@ -64,6 +64,9 @@ pub struct Begun {
     /// Whether a person is guided through what the network alone does not do.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub guided: bool,
+    /// Whether the fixtures behind the gateways are meant too.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub fixtures: bool,
 }
 
 /// By which command something is changed.
@@ -202,9 +205,11 @@ impl StepTaken {
             TalkEvent::Confirmed(step) => (*step, Stage::Confirmed),
             TalkEvent::Ended(_, Outcome::Done) => return None,
             TalkEvent::Ended(step, outcome) => (*step, Stage::from(outcome)),
-            TalkEvent::Probing(..) | TalkEvent::Passed { .. } | TalkEvent::Restarting | TalkEvent::Back(_) => {
-                return None;
-            }
+            TalkEvent::Probing(..)
+            | TalkEvent::Declined(..)
+            | TalkEvent::Passed { .. }
+            | TalkEvent::Restarting
+            | TalkEvent::Back(_) => return None,
         };
         let along = match talk {
             TalkEvent::Ended(_, Outcome::MovedAlong(shifts)) => shifts.iter().map(Along::from).collect(),

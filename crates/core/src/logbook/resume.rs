@@ -8,7 +8,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 
 use super::{Run, Stage};
-use crate::census::{Identity, NodeName};
+use crate::census::{Identity, NodeName, Way};
 use crate::change::ChangePlan;
 use crate::compare::Wanted;
 use crate::facts::Difference;
@@ -59,6 +59,9 @@ pub fn changed_since(run: &Run, sheet: &RigSheet) -> Vec<String> {
     let mut all = Vec::new();
     for planned in &run.planned {
         let Some(name) = planned.planned_as.as_deref() else { continue };
+        if planned.node.family == Way::Rdm {
+            continue;
+        }
         let Some(node) = nodes.get(name) else {
             if said.insert((name, None)) {
                 all.push(format!("{name} is not on it any more; it is left as it is, and undo takes it back"));

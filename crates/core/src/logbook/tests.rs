@@ -45,6 +45,7 @@ fn begun(order: Order, undoes: Option<&str>) -> Record {
         keep: 0,
         resumed: false,
         guided: false,
+        fixtures: false,
     })
 }
 

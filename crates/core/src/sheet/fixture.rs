@@ -8,6 +8,7 @@ use super::fields::Fields;
 use super::place::Placed;
 use super::port::AskedUniverse;
 use crate::Protocol;
+use crate::facts::{Field, Value};
 use crate::universe::DeskBase;
 
 /// Slots of a universe (ANSI E1.11, section 8.5: up to 512 after the start code).
@@ -39,6 +40,17 @@ pub enum WantedMode {
     Number(u32),
     /// By what the fixture calls it.
     Words(String),
+}
+
+impl WantedMode {
+    /// As a field of whoever is to be in it.
+    #[must_use]
+    pub fn field(&self) -> (Field, Value) {
+        match self {
+            Self::Number(number) => (Field::Mode, Value::Count(*number)),
+            Self::Words(words) => (Field::ModeName, Value::Text(words.as_str().into())),
+        }
+    }
 }
 
 /// Where a fixture starts.

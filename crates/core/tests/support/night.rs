@@ -168,6 +168,7 @@ impl Night {
             keep: 0,
             resumed: id.is_some(),
             guided: false,
+            fixtures: false,
         };
         self.carry_out(&plan, begun, id, lives)
     }
@@ -181,7 +182,16 @@ impl Night {
         let plan = self.plan(likely, |protection, _| plan_back(&backs, protection));
         let undoes = Some(run.id.clone());
         let (sheet, part) = (None, Part::default());
-        let begun = Begun { order: Order::Undo, sheet, part, undoes, keep: 0, resumed: false, guided: false };
+        let begun = Begun {
+            order: Order::Undo,
+            sheet,
+            part,
+            undoes,
+            keep: 0,
+            resumed: false,
+            guided: false,
+            fixtures: false,
+        };
         self.carry_out(&plan, begun, None, lives)
     }
 

@@ -154,8 +154,17 @@ impl Refusal {
     pub const CLASS: Self = Self(5);
     /// No value it takes.
     pub const OUT_OF_RANGE: Self = Self(6);
+    /// Its buffer is full.
+    pub const NO_ROOM: Self = Self(7);
     /// It has no such sub-device.
     pub const SUB_DEVICE: Self = Self(9);
+
+    /// Whether the same may be taken when it is told again.
+    #[must_use]
+    pub const fn is_passing(self) -> bool {
+        // Its own buffer is full, or that of whoever stands in for it.
+        matches!(self.0, 7 | 10)
+    }
 
     /// The reason in the data of an answer; one without is unknown.
     #[must_use]

@@ -124,6 +124,12 @@ impl Watch<'_> {
             TalkEvent::Passed { taken, of } => {
                 self.board.show(place, format!("{name}: {taken} of {of} blocks"));
             }
+            TalkEvent::Declined(step, why) => {
+                let fields: Vec<String> =
+                    change.steps[step].differences.iter().map(|one| one.field.to_string()).collect();
+                let text = format!("{name} does not take its {}: {why}", fields.join(", "));
+                self.board.suspend(|| out.note(&text))?;
+            }
             TalkEvent::Restarting => self.board.show(place, format!("{name}: restarts")),
             TalkEvent::Back(address) => {
                 self.board.show(place, format!("{name}: is back at {address}, reading back"));

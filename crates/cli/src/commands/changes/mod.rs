@@ -111,7 +111,16 @@ impl Errand {
         let sheet = session.sheet_file().map(|file| file.path.display().to_string());
         let is_undone = order != Order::Firmware;
         Self {
-            begun: Begun { order, sheet, part, undoes: None, keep: 0, resumed: false, guided: false },
+            begun: Begun {
+                order,
+                sheet,
+                part,
+                undoes: None,
+                keep: 0,
+                resumed: false,
+                guided: false,
+                fixtures: false,
+            },
             run: None,
             go_on: "run the same command again".to_owned(),
             page: None,

@@ -82,7 +82,7 @@ fn row(head: Option<(String, Ipv4Addr)>, difference: Option<&Difference>, why: S
 fn reason(change: &Change) -> String {
     match &change.subject {
         Subject::Node(_) => change.reason.clone(),
-        Subject::Unit(unit) => format!("{}, by {}", change.reason, unit.family),
+        Subject::Unit(_) | Subject::Fixture(_) => format!("{}, by {}", change.reason, change.subject.family()),
     }
 }
 
@@ -92,6 +92,7 @@ pub(super) fn waits(plan: &ChangePlan, wait: &Wait) -> String {
     match wait.why {
         Why::Left(address) => format!("once {other} has left {address}"),
         Why::Parked(address) => format!("from {address}"),
+        Why::Gateway(address) => format!("once {other} is set and at {address}"),
     }
 }
 

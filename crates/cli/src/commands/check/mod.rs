@@ -181,7 +181,7 @@ impl Check<'_> {
             sheet.members().filter(|member| !matches!(member, Member::Node(_)) && self.means_beside(*member));
         let addresses = meant.chain(others.filter_map(Member::fixed_address)).collect();
         let universes = if self.is_part() { Vec::new() } else { sheet.sacn_universes() };
-        self.session.look_and_listen(concern, addresses, universes, self.on_cables, out)
+        self.session.look_and_listen(concern, addresses, universes, self.on_cables.clone(), out)
     }
 
     /// What was seen, held against the sheet.
@@ -198,7 +198,7 @@ impl Check<'_> {
         };
         let adapter = self.session.adapter_facts().filter(|_| !self.session.is_simulated());
         around.extend(adapter.map(|adapter| rivals_of(adapter, self.session.computer())).unwrap_or_default());
-        let fixtures = (self.on_cables == OnCables::Read).then(|| compare_fixtures(sheet, &look.census));
+        let fixtures = self.on_cables.reads().then(|| compare_fixtures(sheet, &look.census));
         Judged { comparison, around, fixtures }
     }
 
@@ -229,8 +229,10 @@ impl Check<'_> {
         {
             out.note(&format!("to ask those out of reach too: deft-lantern adapters advise {address}"))?;
         }
-        if comparison.different() > 0 {
-            out.hint(&format!("deft-lantern apply {} --dry-run", self.file.path.display()))?;
+        let fixtures = judged.fixtures.as_ref().is_some_and(|fixtures| fixtures.settable() > 0);
+        if comparison.different() > 0 || fixtures {
+            let fixtures = if fixtures { " --fixtures" } else { "" };
+            out.hint(&format!("deft-lantern apply {}{fixtures} --dry-run", self.file.path.display()))?;
         }
         Ok(())
     }

@@ -62,7 +62,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let comparison = session.sheet().map(|sheet| compare_all(sheet, &look.census, look.everybody()));
     let mut nodes: Vec<&FoundNode> = look.census.nodes().iter().filter(|node| node.is_node()).collect();
     if !args.node.is_empty() {
-        let meant = named::subjects(&args.node, &look.census)?;
+        let meant = named::subjects(&args.node, &look.census, session.sheet())?;
         nodes.retain(|node| meant.iter().any(|subject| subject.is_node(node)));
     }
     let planned = |node| comparison.as_ref()?.row_of(node).map(|row| row.planned);

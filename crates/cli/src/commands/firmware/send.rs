@@ -78,7 +78,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let runs = runs_of(&session.logbook_path(), out)?;
     let_settle(&runs, &session.logbook_path(), out)?;
     let look = named::look(&session, &args.node, out)?;
-    let subjects = named::subjects(&args.node, &look.census)?;
+    let subjects = named::subjects(&args.node, &look.census, session.sheet())?;
     let around = Around::of(&session, &look, &runs)?;
     let plan = plan_firmware(&subjects, &image, kind, args.any_version, &around.protection());
     let errand = Errand::asked_for(Order::Firmware, Part::default(), &session);

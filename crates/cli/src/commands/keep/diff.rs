@@ -48,7 +48,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let look = super::look(&session, &all, args.on.as_ref(), out)?;
     let mut kept = Vec::new();
     for one in &all {
-        let subject = super::subject(one, args.on.as_ref(), &look)?;
+        let subject = super::subject(one, args.on.as_ref(), &session, &look)?;
         let differences = one.keepsake.differences(&subject);
         if !out.is_json() {
             tell(one, &subject.title(), &differences, out)?;

@@ -12,7 +12,7 @@ use lantern_core::census::{Again, Subject};
 use lantern_core::conversation::Concern;
 use lantern_core::keepsake::Keepsake;
 
-use crate::commands::named;
+use crate::commands::named::{self, AboutFixtures};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
@@ -67,13 +67,17 @@ fn look(session: &Session, kept: &[Kept], on: Option<&String>, out: &mut Out) ->
         }
         None => Concern::of_known(kept.iter().map(|one| &one.keepsake.node), likely.iter().copied()),
     };
-    session.look(concern, likely, out)
+    let on_cables = match on {
+        Some(node) => named::on_cables(std::slice::from_ref(node), session.sheet(), AboutFixtures::Perhaps),
+        None => named::known_on_cables(&kept.iter().map(|one| &one.keepsake.node).collect::<Vec<_>>()),
+    };
+    session.look_and_listen(concern, likely, Vec::new(), on_cables, out)
 }
 
 /// Whom a keepsake is held against: the one that is meant, else the unit it was taken of.
-fn subject(kept: &Kept, on: Option<&String>, look: &Look) -> Result<Subject, Failure> {
+fn subject(kept: &Kept, on: Option<&String>, session: &Session, look: &Look) -> Result<Subject, Failure> {
     if let Some(node) = on {
-        return Ok(look.census.subject(node)?);
+        return named::subject(node, &look.census, session.sheet());
     }
     let node = &kept.keepsake.node;
     match look.census.again(node) {

@@ -50,7 +50,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let mut wishes = Vec::new();
     let mut gone: Option<NodeName> = None;
     for kept in &all {
-        let subject = super::subject(kept, args.on.as_ref(), &look)?;
+        let subject = super::subject(kept, args.on.as_ref(), &session, &look)?;
         let keepsake = &kept.keepsake;
         if subject.mac() != keepsake.node.mac {
             gone = Some(keepsake.node.clone());

@@ -52,7 +52,7 @@ struct Answer {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let look = named::look(&session, &args.node, out)?;
-    let subjects = named::subjects(&args.node, &look.census)?;
+    let subjects = named::subjects(&args.node, &look.census, session.sheet())?;
     let taken = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
     fs::create_dir_all(&args.folder).map_err(|source| Failure::Write { path: args.folder.clone(), source })?;
     let (mut names, mut kept) = (HashSet::new(), Vec::new());

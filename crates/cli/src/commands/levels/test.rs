@@ -96,7 +96,7 @@ fn receivers(
 ) -> Result<Vec<(Ipv4Addr, String)>, Failure> {
     if !args.to.is_empty() {
         let look = named::look(session, &args.to, out)?;
-        let subjects = named::subjects(&args.to, &look.census)?;
+        let subjects = named::subjects(&args.to, &look.census, session.sheet())?;
         return Ok(subjects.iter().map(|subject| (subject.address(), subject.title())).collect());
     }
     let look: Look = session.look(Concern::default(), Vec::new(), out)?;

@@ -1,6 +1,7 @@
-//! Which change of a plan is begun when: at once as many as are allowed, none before those that it waits for are made.
+//! Which change of a plan is begun when: at once as many as are allowed, none before those that it waits for are made. Of
+//! those in one lane, as units on one cable are, one at a time; all lanes go on side by side, however many are allowed.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use crate::change::Graph;
 
@@ -14,9 +15,23 @@ pub(crate) struct Schedule {
     /// For each change how many of those that it waits for are not made yet.
     missing: Vec<usize>,
     ready: BTreeSet<usize>,
+    /// For each change its lane, where it is in one.
+    lane_of: Vec<Option<usize>>,
+    /// Those of a lane whose turn it is: one of each lane.
+    next_of_lane: BTreeSet<usize>,
+    lanes: Vec<Lane>,
     held_back: BTreeSet<usize>,
     running: usize,
     failed: usize,
+}
+
+/// What is begun one after the other.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
+struct Lane {
+    /// Whether one is under way, or next.
+    is_taken: bool,
+    /// Those that are ready behind it.
+    waiting: VecDeque<usize>,
 }
 
 impl Schedule {
@@ -33,33 +48,83 @@ impl Schedule {
             behind,
             ready: (0..count).filter(|change| missing[*change] == 0).collect(),
             missing,
+            lane_of: vec![None; count],
+            next_of_lane: BTreeSet::new(),
+            lanes: Vec::new(),
             held_back: BTreeSet::new(),
             running: 0,
             failed: 0,
         }
     }
 
+    /// The same, with a lane for each change that is in one.
+    pub(crate) fn on_lanes<L: Ord>(mut self, of_changes: impl IntoIterator<Item = Option<L>>) -> Self {
+        let mut numbers: BTreeMap<L, usize> = BTreeMap::new();
+        for (change, lane) in of_changes.into_iter().enumerate() {
+            let Some(lane) = lane else { continue };
+            let next = numbers.len();
+            self.lane_of[change] = Some(*numbers.entry(lane).or_insert(next));
+        }
+        self.lanes = vec![Lane::default(); numbers.len()];
+        for change in std::mem::take(&mut self.ready) {
+            self.be_ready(change);
+        }
+        self
+    }
+
+    /// It waits for nobody any more, but perhaps for its lane.
+    fn be_ready(&mut self, change: usize) {
+        match self.lane_of[change] {
+            None => {
+                self.ready.insert(change);
+            }
+            Some(lane) if self.lanes[lane].is_taken => self.lanes[lane].waiting.push_back(change),
+            Some(lane) => {
+                self.lanes[lane].is_taken = true;
+                self.next_of_lane.insert(change);
+            }
+        }
+    }
+
+    /// It has ended, well or not.
+    fn end(&mut self, change: usize) {
+        let Some(lane) = self.lane_of[change] else {
+            self.running = self.running.saturating_sub(1);
+            return;
+        };
+        match self.lanes[lane].waiting.pop_front() {
+            Some(next) => {
+                self.next_of_lane.insert(next);
+            }
+            None => self.lanes[lane].is_taken = false,
+        }
+    }
+
     /// The change that is to be begun now, if there is one.
     pub(crate) fn next(&self) -> Option<usize> {
         let is_stopped = self.failed > 0 && self.stop_on_failure;
-        self.ready.first().copied().filter(|_| self.running < self.at_once && !is_stopped)
+        let free = self.ready.first().filter(|_| self.running < self.at_once);
+        free.or_else(|| self.next_of_lane.first()).copied().filter(|_| !is_stopped)
     }
 
     /// Begins it.
     pub(crate) fn begin(&mut self) -> Option<usize> {
         let next = self.next()?;
-        self.ready.remove(&next);
-        self.running += 1;
+        if self.ready.remove(&next) {
+            self.running += 1;
+        }
+        self.next_of_lane.remove(&next);
         Some(next)
     }
 
     /// A change is made: whoever waited only for it may begin. Gives those that waited for it.
     pub(crate) fn made(&mut self, change: usize) -> &[usize] {
-        self.running = self.running.saturating_sub(1);
-        for behind in &self.behind[change] {
-            self.missing[*behind] -= 1;
-            if self.missing[*behind] == 0 && !self.held_back.contains(behind) {
-                self.ready.insert(*behind);
+        self.end(change);
+        for place in 0..self.behind[change].len() {
+            let behind = self.behind[change][place];
+            self.missing[behind] -= 1;
+            if self.missing[behind] == 0 && !self.held_back.contains(&behind) {
+                self.be_ready(behind);
             }
         }
         &self.behind[change]
@@ -67,7 +132,7 @@ impl Schedule {
 
     /// A change failed: whoever waits for it, or for one that does, is not begun. Gives them, each with whom it waits for.
     pub(crate) fn failed(&mut self, change: usize) -> Vec<(usize, usize)> {
-        self.running = self.running.saturating_sub(1);
+        self.end(change);
         self.failed += 1;
         let (mut left, mut held) = (vec![change], Vec::new());
         while let Some(on) = left.pop() {

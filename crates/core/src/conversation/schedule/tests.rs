@@ -157,6 +157,7 @@ impl World {
                 keep: 0,
                 resumed: false,
                 guided: false,
+                fixtures: false,
             }));
             let plan = &self.plans[sitting.plan];
             for (place, change) in plan.changes.iter().enumerate() {

@@ -1,10 +1,11 @@
 //! What a survey is to do, and with what.
 
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
+use lantern_wire::rdm::Uid;
 
 use crate::address::{AddressRange, Subnet};
 use crate::census::{FoundNode, NodeName, Viewpoint, Way, Ways};
@@ -67,7 +68,7 @@ pub enum Extent {
 }
 
 /// What is asked of the cables behind gateways.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum OnCables {
     /// Nothing.
     #[default]
@@ -76,6 +77,21 @@ pub enum OnCables {
     Count,
     /// Of each unit on them what it is.
     Read,
+    /// Of these units what they are.
+    ReadSome {
+        /// Which.
+        uids: BTreeSet<Uid>,
+        /// Whether those on one cable with them are read too.
+        beside: bool,
+    },
+}
+
+impl OnCables {
+    /// Whether any unit is read.
+    #[must_use]
+    pub const fn reads(&self) -> bool {
+        matches!(self, Self::Read | Self::ReadSome { .. })
+    }
 }
 
 /// Who is asked one by one: for settings, for an echo, and whether somebody shares the address.

@@ -6,7 +6,7 @@
 use std::collections::VecDeque;
 use std::time::Duration;
 
-use lantern_wire::rdm::{Class, Message, Uid};
+use lantern_wire::rdm::{Message, Uid};
 
 use super::Reading;
 use super::reading::Heard;
@@ -49,11 +49,11 @@ pub(super) struct Cable {
 
 impl Cable {
     /// One more is to be read.
-    pub(super) fn add(&mut self, now: Duration, uid: Uid) {
+    pub(super) fn add(&mut self, now: Duration, reading: Reading) {
         if self.present.is_none() {
             self.at = now;
         }
-        self.waiting.push_back(Reading::new(uid));
+        self.waiting.push_back(reading);
         self.take_next();
     }
 
@@ -83,7 +83,7 @@ impl Cable {
             self.go_on(now);
         }
         let reading = self.present.as_ref()?;
-        let (parameter, data) = reading.asks()?;
+        let (class, parameter, data) = reading.asks()?;
         self.transaction = self.transaction.wrapping_add(1);
         self.asked = Some(now);
         self.patience = match self.tries {
@@ -93,7 +93,7 @@ impl Cable {
         };
         self.at = now + self.patience;
         self.tries += 1;
-        Some(Message::request(reading.uid(), own, self.transaction, Class::GET, parameter, data))
+        Some(Message::request(reading.uid(), own, self.transaction, class, parameter, data))
     }
 
     const fn is_dead(&self) -> bool {

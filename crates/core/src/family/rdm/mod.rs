@@ -3,12 +3,14 @@
 //!
 //! [`Search`] is its part in a survey. It asks gateways for the tables they keep anyway ([`tables`]), which puts nothing on
 //! the cables; told to, it asks every unit too, by one [`Cable`] for each universe of a gateway: one request at a time on
-//! each, all cables side by side. [`Reading`] is the questions to one unit.
+//! each, all cables side by side. [`Reading`] is the questions to one unit. [`Talk`] changes one.
 
 mod cable;
+mod order;
 mod reading;
 mod search;
 mod tables;
+mod talk;
 
 use std::time::Duration;
 
@@ -22,7 +24,9 @@ use crate::facts::Field;
 use cable::Cable;
 use reading::Reading;
 
+pub(super) use order::can_set;
 pub(super) use search::Search;
+pub(super) use talk::Talk;
 
 /// Maker of our own identifier: of the range that the standard keeps for prototypes (E1.20, table A-1).
 const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];

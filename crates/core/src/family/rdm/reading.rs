@@ -1,11 +1,13 @@
-//! Reading one unit, question after question: what it is in numbers, what it says it knows, and then that.
+//! Reading one unit, question after question: what it is in numbers, what it says it knows, and then that. An order to it is
+//! one of them, read back by those behind it.
 //!
 //! What is refused cannot be told; what is not answered stays untold.
 
 use std::collections::VecDeque;
 use std::time::Duration;
 
-use lantern_wire::rdm::{Class, DeviceInfo, Message, Personality, ResponseType, Uid, parameter, text};
+use lantern_wire::rdm::parameter::{self, Refusal};
+use lantern_wire::rdm::{Class, DeviceInfo, Message, Personality, ResponseType, Uid, text};
 
 use super::{FIELDS, timer};
 use crate::Indicators;
@@ -20,23 +22,33 @@ const MOST_PUT_OFF: u32 = 4;
 /// Everything that waits, however little it matters (E1.20, section 10.3.1).
 const ANY_STATUS: u8 = 2;
 
-/// Something to be told.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Question {
+/// Something to be told, or taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Question {
     Info,
     Supported,
     Software,
     Label,
     Model,
     Maker,
-    /// What its present mode is called.
+    /// What this mode of it is called.
     Mode(u8),
     Identify,
+    /// Nothing is asked: it is told to take this.
+    Order(Order),
+}
+
+/// What a unit is told to take.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Order {
+    pub(super) parameter: u16,
+    pub(super) data: Vec<u8>,
 }
 
 impl Question {
-    const fn parameter(self) -> u16 {
+    const fn parameter(&self) -> u16 {
         match self {
+            Self::Order(order) => order.parameter,
             Self::Info => parameter::DEVICE_INFO,
             Self::Supported => parameter::SUPPORTED_PARAMETERS,
             Self::Software => parameter::SOFTWARE_LABEL,
@@ -45,6 +57,38 @@ impl Question {
             Self::Maker => parameter::MAKER_LABEL,
             Self::Mode(_) => parameter::PERSONALITY_DESCRIPTION,
             Self::Identify => parameter::IDENTIFY_DEVICE,
+        }
+    }
+
+    const fn class(&self) -> Class {
+        if matches!(self, Self::Order(_)) { Class::SET } else { Class::GET }
+    }
+
+    /// The class of its answer.
+    const fn answer_class(&self) -> Class {
+        if matches!(self, Self::Order(_)) { Class::SET_RESPONSE } else { Class::GET_RESPONSE }
+    }
+
+    fn data(&self) -> Vec<u8> {
+        match self {
+            Self::Mode(number) => vec![*number],
+            Self::Order(order) => order.data.clone(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// What by its answer is told.
+    pub(super) const fn fields(&self) -> &'static [Field] {
+        match self {
+            Self::Info => &[Field::StartAddress, Field::Mode, Field::ModeName, Field::Footprint],
+            Self::Supported => &[Field::Label, Field::Model, Field::Maker, Field::ModeName],
+            Self::Software => &[Field::Version],
+            Self::Label => &[Field::Label],
+            Self::Model => &[Field::Model],
+            Self::Maker => &[Field::Maker],
+            Self::Mode(_) => &[Field::ModeName],
+            Self::Identify => &[Field::Indicators],
+            Self::Order(_) => &[],
         }
     }
 }
@@ -73,18 +117,36 @@ pub(super) struct Reading {
     put_off: u32,
     is_heard: bool,
     facts: Facts,
+    /// Its modes, as far as they were asked for.
+    modes: Vec<Personality>,
+    /// How many modes it has.
+    mode_count: u8,
+    /// What became of the order: taken, or why not.
+    ordered: Option<Result<(), Refusal>>,
 }
 
 impl Reading {
+    /// The whole unit.
     pub(super) fn new(uid: Uid) -> Self {
+        let open = [Question::Info, Question::Supported, Question::Software, Question::Identify];
+        Self::of(uid, open, Facts::able(&FIELDS))
+    }
+
+    /// These questions to one of which so much is known: what they ask for is forgotten.
+    pub(super) fn of(uid: Uid, open: impl IntoIterator<Item = Question>, known: Facts) -> Self {
+        let (open, mut facts): (VecDeque<Question>, Facts) = (open.into_iter().collect(), known);
+        open.iter().flat_map(Question::fields).for_each(|field| facts.forget_one(*field));
         Self {
             uid,
-            open: [Question::Info, Question::Supported, Question::Software, Question::Identify].into(),
+            open,
             parts: Vec::new(),
             fetched: None,
             put_off: 0,
             is_heard: false,
-            facts: Facts::able(&FIELDS),
+            facts,
+            modes: Vec::new(),
+            mode_count: 0,
+            ordered: None,
         }
     }
 
@@ -94,6 +156,24 @@ impl Reading {
 
     pub(super) const fn facts(&self) -> &Facts {
         &self.facts
+    }
+
+    /// Its modes, as far as they were asked for.
+    pub(super) fn modes(&self) -> &[Personality] {
+        &self.modes
+    }
+
+    /// How many modes it says it has.
+    pub(super) const fn mode_count(&self) -> u8 {
+        self.mode_count
+    }
+
+    /// Why it did not take what it was told to.
+    pub(super) const fn refusal(&self) -> Option<Refusal> {
+        match self.ordered {
+            Some(Err(refusal)) => Some(refusal),
+            _ => None,
+        }
     }
 
     /// Whether it answered anything.
@@ -106,15 +186,12 @@ impl Reading {
         self.open.is_empty()
     }
 
-    /// What to ask now: a parameter and the data of the question.
-    pub(super) fn asks(&self) -> Option<(u16, Vec<u8>)> {
+    /// What to ask now: whether it is a question or an order, its parameter, and its data.
+    pub(super) fn asks(&self) -> Option<(Class, u16, Vec<u8>)> {
         if self.fetched.is_some() {
-            return Some((parameter::QUEUED_MESSAGE, vec![ANY_STATUS]));
+            return Some((Class::GET, parameter::QUEUED_MESSAGE, vec![ANY_STATUS]));
         }
-        self.open.front().map(|question| {
-            let about = if let Question::Mode(number) = question { vec![*number] } else { Vec::new() };
-            (question.parameter(), about)
-        })
+        self.open.front().map(|question| (question.class(), question.parameter(), question.data()))
     }
 
     /// It does not answer. Who answers nothing is not asked for all the rest.
@@ -128,11 +205,12 @@ impl Reading {
     /// Takes in an answer of this unit. Only one request is on its way to it, so what answers is told by the parameter; some
     /// answer with a number that is not the question's.
     pub(super) fn hear(&mut self, answer: &Message) -> Heard {
-        let Some(question) = self.open.front().copied() else { return Heard::Nothing };
-        if answer.from != self.uid || answer.class != Class::GET_RESPONSE {
+        let Some(question) = self.open.front().cloned() else { return Heard::Nothing };
+        let is_answer = matches!(answer.class, Class::GET_RESPONSE | Class::SET_RESPONSE);
+        if answer.from != self.uid || !is_answer {
             return Heard::Nothing;
         }
-        if answer.parameter != question.parameter() {
+        if answer.parameter != question.parameter() || answer.class != question.answer_class() {
             return self.hear_other();
         }
         self.is_heard = true;
@@ -141,7 +219,7 @@ impl Reading {
                 self.parts.push(answer.data.clone());
                 let data = std::mem::take(&mut self.parts).concat();
                 // What makes no sense is asked again.
-                if !self.take(question, &data) {
+                if !self.take(&question, &data) {
                     self.fetched = None;
                     return Heard::Nothing;
                 }
@@ -162,7 +240,7 @@ impl Reading {
                 Heard::Later(timer(answer))
             }
             Some(ResponseType::NACK) => {
-                self.refuse(question);
+                self.refuse(&question, Refusal::read(&answer.data));
                 self.on();
                 Heard::On
             }
@@ -186,7 +264,7 @@ impl Reading {
     }
 
     /// Takes in the data of an answer. Gives whether it makes sense.
-    fn take(&mut self, question: Question, data: &[u8]) -> bool {
+    fn take(&mut self, question: &Question, data: &[u8]) -> bool {
         let said = |data: &[u8]| Value::Text(text::read(data).as_str().into());
         match question {
             Question::Info => match DeviceInfo::read(data) {
@@ -199,11 +277,10 @@ impl Reading {
             Question::Model => self.facts.learn(Field::Model, said(data)),
             Question::Maker => self.facts.learn(Field::Maker, said(data)),
             Question::Mode(number) => match Personality::read(data) {
-                Some(mode) if mode.number == number => {
-                    self.facts.learn(Field::ModeName, Value::Text(mode.name.as_str().into()));
-                }
+                Some(mode) if mode.number == *number => self.take_mode(mode),
                 _ => return false,
             },
+            Question::Order(_) => self.ordered = Some(Ok(())),
             Question::Identify => match data {
                 [0] => self.facts.learn(Field::Indicators, Value::Indicators(Indicators::Normal)),
                 [_] => self.facts.learn(Field::Indicators, Value::Indicators(Indicators::Flash)),
@@ -213,7 +290,16 @@ impl Reading {
         true
     }
 
+    fn take_mode(&mut self, mode: Personality) {
+        // Only the present one says anything of what it is set to.
+        if self.facts.get(Field::Mode) == Some(&Value::Count(mode.number.into())) {
+            self.facts.learn(Field::ModeName, Value::Text(mode.name.as_str().into()));
+        }
+        self.modes.push(mode);
+    }
+
     fn take_info(&mut self, info: DeviceInfo) {
+        self.mode_count = info.personalities;
         self.facts.learn(Field::Footprint, Value::Count(u32::from(info.footprint)));
         if info.start_address == DeviceInfo::NO_ADDRESS {
             self.facts.cannot_tell(Field::StartAddress);
@@ -248,18 +334,11 @@ impl Reading {
         }
     }
 
-    /// It says that it does not tell this.
-    fn refuse(&mut self, question: Question) {
-        let fields: &[Field] = match question {
-            Question::Info => &[Field::StartAddress, Field::Mode, Field::ModeName, Field::Footprint],
-            Question::Supported => &[Field::Label, Field::Model, Field::Maker, Field::ModeName],
-            Question::Software => &[Field::Version],
-            Question::Label => &[Field::Label],
-            Question::Model => &[Field::Model],
-            Question::Maker => &[Field::Maker],
-            Question::Mode(_) => &[Field::ModeName],
-            Question::Identify => &[Field::Indicators],
-        };
-        fields.iter().for_each(|field| self.facts.cannot_tell(*field));
+    /// It says that it does not tell this, or does not take it.
+    fn refuse(&mut self, question: &Question, why: Refusal) {
+        if matches!(question, Question::Order(_)) {
+            self.ordered = Some(Err(why));
+        }
+        question.fields().iter().for_each(|field| self.facts.cannot_tell(*field));
     }
 }

@@ -8,7 +8,7 @@ use lantern_wire::art_net::{Message, PORT, PollReply, Rdm, TodData};
 use lantern_wire::rdm::Uid;
 
 use super::tables::Tables;
-use super::{Asker, Cable, FIELDS, own_uid};
+use super::{Asker, Cable, FIELDS, Reading, own_uid};
 use crate::census::{Behind, FoundFixture, News, Sighting, Told, Way};
 use crate::conversation::{Deadlines, OnCables, Outgoing, Seat, SurveyPlan};
 use crate::facts::Facts;
@@ -23,6 +23,8 @@ type At = (Ipv4Addr, PortAddress);
 struct Unit {
     /// On which ports of the cable.
     places: Vec<Behind>,
+    /// Whether it is read, or to be.
+    is_read: bool,
     /// What it told, once it was read.
     facts: Option<Facts>,
 }
@@ -34,7 +36,7 @@ pub(in crate::family) struct Search {
     own: Uid,
     /// Whether anybody is asked anything.
     asks: bool,
-    reads: bool,
+    on_cables: OnCables,
     sheet: Option<RigSheet>,
     tables: Tables,
     cables: BTreeMap<At, Cable>,
@@ -42,7 +44,7 @@ pub(in crate::family) struct Search {
     due: Deadlines<At>,
     units: BTreeMap<(At, Uid), Unit>,
     /// How many of them were read, each as often as it was told.
-    read: usize,
+    done: usize,
     /// Whether any cable has answered.
     is_heard: bool,
     told: VecDeque<Sighting>,
@@ -54,13 +56,13 @@ impl Search {
             seats: plan.vantage.seats.clone(),
             own: own_uid(&plan.vantage),
             asks: !plan.is_passive(),
-            reads: !plan.is_passive() && plan.on_cables == OnCables::Read,
+            on_cables: if plan.is_passive() { OnCables::Count } else { plan.on_cables.clone() },
             sheet: plan.sheet.clone(),
             tables: Tables::default(),
             cables: BTreeMap::new(),
             due: Deadlines::default(),
             units: BTreeMap::new(),
-            read: 0,
+            done: 0,
             is_heard: false,
             told: VecDeque::new(),
         }
@@ -79,21 +81,40 @@ impl Search {
     fn hear_table(&mut self, now: Duration, from: Ipv4Addr, told: &TodData) {
         let Some((behind, fresh)) = self.tables.hear(from, told) else { return };
         let at = (behind.address, behind.universe);
+        let mut to_read = Vec::new();
         for uid in fresh {
             let unit = self.units.entry((at, uid)).or_default();
             unit.places.push(behind);
-            let (is_first, facts) = (unit.places.len() == 1, unit.facts.clone());
-            self.read += usize::from(facts.is_some());
+            let facts = unit.facts.clone();
+            self.done += usize::from(facts.is_some());
             self.tell(now, behind, uid, &facts.unwrap_or_else(|| Facts::able(&FIELDS)));
-            if self.reads && is_first {
-                let cable = self.cables.entry(at).or_default();
-                cable.add(now, uid);
-                if self.is_heard {
-                    cable.hurry();
+            to_read.push(uid);
+        }
+        match &self.on_cables {
+            OnCables::Read => {}
+            OnCables::Nothing | OnCables::Count => return,
+            OnCables::ReadSome { uids, beside } => {
+                let on_cable =
+                    || self.units.range((at, Uid::LOWEST)..=(at, Uid::EVERYBODY)).map(|((_, uid), _)| *uid);
+                if *beside && on_cable().any(|uid| uids.contains(&uid)) {
+                    to_read = on_cable().collect();
+                } else {
+                    to_read.retain(|uid| uids.contains(uid));
                 }
-                self.due.set(at, cable.next_at());
             }
         }
+        to_read.into_iter().for_each(|uid| self.read(now, at, uid));
+    }
+
+    fn read(&mut self, now: Duration, at: At, uid: Uid) {
+        let Some(unit) = self.units.get_mut(&(at, uid)).filter(|unit| !unit.is_read) else { return };
+        unit.is_read = true;
+        let cable = self.cables.entry(at).or_default();
+        cable.add(now, Reading::new(uid));
+        if self.is_heard {
+            cable.hurry();
+        }
+        self.due.set(at, cable.next_at());
     }
 
     fn hear_answer(&mut self, now: Duration, from: Ipv4Addr, answer: &Rdm) {
@@ -115,7 +136,7 @@ impl Search {
         while let Some(reading) = self.cables.get_mut(&at).and_then(Cable::next_over) {
             let Some(unit) = self.units.get_mut(&(at, reading.uid())) else { continue };
             unit.facts = Some(reading.facts().clone());
-            self.read += unit.places.len();
+            self.done += unit.places.len();
             for behind in unit.places.clone() {
                 self.tell(now, behind, reading.uid(), reading.facts());
             }
@@ -178,11 +199,17 @@ impl Asker for Search {
 
     fn busy_until(&self) -> Option<Duration> {
         // Counting takes no longer than looking.
-        self.due.last_at().into_iter().chain(self.tables.waits_until().filter(|_| self.reads)).max()
+        self.due.last_at().into_iter().chain(self.tables.waits_until().filter(|_| self.on_cables.reads())).max()
     }
 
     fn read_of(&self) -> (usize, usize) {
-        if self.reads { (self.read, self.tables.units()) } else { (0, 0) }
+        match &self.on_cables {
+            OnCables::Read => (self.done, self.tables.units()),
+            OnCables::ReadSome { .. } => {
+                (self.done, self.units.values().filter(|unit| unit.is_read).map(|unit| unit.places.len()).sum())
+            }
+            OnCables::Nothing | OnCables::Count => (0, 0),
+        }
     }
 
     fn next_sighting(&mut self) -> Option<Sighting> {

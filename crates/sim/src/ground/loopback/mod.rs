@@ -21,7 +21,7 @@ use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
 use crate::device::{Linked, Utterance};
 use crate::party::Party;
-use crate::{Destination, Link, Scene, Speech, Truth};
+use crate::{Destination, FixtureTruth, Link, Scene, Speech, Truth};
 
 use sockets::{LAST_PRIVILEGED, bound, read, read_on, reader, write_on};
 
@@ -116,6 +116,12 @@ impl LoopbackGround {
     #[must_use]
     pub fn flashing(&self) -> Vec<String> {
         self.told(Ground::flashing)
+    }
+
+    /// What every unit on the cables of nodes really is at this moment.
+    #[must_use]
+    pub fn fixtures(&self) -> Vec<FixtureTruth> {
+        self.told(Ground::fixtures)
     }
 
     /// The slots that each node puts out of an Art-Net universe at this moment, of those that do.
@@ -259,6 +265,10 @@ impl Ground {
             }
             self.wake_parties();
         }
+    }
+
+    fn fixtures(&self) -> Vec<FixtureTruth> {
+        self.parties.iter().flat_map(Party::fixtures).collect()
     }
 
     fn flashing(&self) -> Vec<String> {

@@ -1,0 +1,231 @@
+//! Fixtures: what of them is changed by the sheet, and from where they are reached once their gateways are set.
+
+use std::collections::{BTreeMap, HashMap};
+use std::net::Ipv4Addr;
+
+use lantern_wire::rdm::Uid;
+
+use super::holders::Surroundings;
+use super::rules::{BEYOND_END, SLOTS_TAKEN};
+use super::{Change, ChangePlan, Part, Untouched, Wait, Why, plan, settable};
+use crate::Direction;
+use crate::census::{Behind, Census, FoundFixture, FoundNode, Subject};
+use crate::compare::{FixtureComparison, FixtureRow, FixtureState};
+use crate::facts::{Difference, Field, PortField, Value};
+use crate::finding::Finding;
+use crate::sheet::SLOTS;
+use crate::universe::PortAddress;
+
+const NO_TABLE: &str = "it is in no gateway's table; look at its power and its cable";
+const MUTE: &str = "it is in its gateway's table, and answers nothing";
+const GATEWAY_GOES: &str = "where its gateway will be reached shows when that is set; run the same command again";
+const GATEWAY_TURNS: &str = "its port becomes an input, behind which nobody is reached";
+
+/// The changes of fixtures by the sheet, as far as `part` means them.
+pub(super) fn by_sheet(
+    fixtures: &FixtureComparison<'_>,
+    part: &Part,
+    around: &Surroundings<'_>,
+    plan: &mut ChangePlan,
+) -> Vec<Change> {
+    let meant = fixtures.rows.iter().filter(|row| is_meant(row, part, around));
+    meant.filter_map(|row| of_row(row, part, around, plan)).collect()
+}
+
+fn is_meant(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>) -> bool {
+    let sheet = around.around.sheet;
+    let area_of = |name: &str| {
+        let node = sheet?.nodes.iter().find(|node| node.name.value == name)?;
+        sheet?.area_of(node).map(|area| area.name.value.as_str())
+    };
+    let in_area = part.areas.is_empty() || row.nodes.iter().any(|node| part.has_area(area_of(node)));
+    part.names(&[&row.name, &row.planned.name.value]) && in_area
+}
+
+fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &mut ChangePlan) -> Option<Change> {
+    let mut leave = |why: String| plan.untouched.push(Untouched { name: row.name.clone(), why: why.into() });
+    let (found, differences) = match &row.state {
+        // That its gateway does not answer is said of the gateway.
+        FixtureState::NotAsked => return None,
+        FixtureState::Missing => {
+            leave(NO_TABLE.to_owned());
+            return None;
+        }
+        FixtureState::Mute(_) => {
+            leave(MUTE.to_owned());
+            return None;
+        }
+        FixtureState::Found(found, differences) => (found, differences),
+    };
+    let subject = Subject::of_fixture(found);
+    let meant =
+        differences.iter().filter(|difference| part.has(difference.field) || difference.field == Field::Cable);
+    let mut open: Vec<Difference> = meant.filter(|difference| difference.is_told()).cloned().collect();
+    // Where it hangs it may be in somebody's way; where it is to hang, it is set then.
+    if let Some(cable) = open.iter().find(|difference| difference.field == Field::Cable) {
+        leave(format!("{cable}: plug it in where it is planned, then run the same command again"));
+        return None;
+    }
+    open.retain(|difference| match settable::not_settable(&subject, None, difference) {
+        Some(finding) => {
+            leave(finding.what);
+            false
+        }
+        None => true,
+    });
+    let sheet = around.around.sheet;
+    let line = sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
+    let change = plan::draft(&subject, &open, format!("sheet line {line}"), around, plan)?;
+    Some(Change { planned_as: Some(row.name.clone()), ..change })
+}
+
+/// The gateways that a plan changes.
+struct Gateways<'a> {
+    changes: &'a [Change],
+    /// By the address that they have now: the last change of each, since one that is parked on its way is changed twice.
+    at: HashMap<Ipv4Addr, Vec<usize>>,
+}
+
+impl<'a> Gateways<'a> {
+    fn of(changes: &'a [Change]) -> Self {
+        let mut all = Self { changes, at: HashMap::new() };
+        for (place, change) in changes.iter().enumerate() {
+            let address = change.subject.node().map(|node| node.address);
+            address.into_iter().for_each(|address| all.at.entry(address).or_default().push(place));
+        }
+        all
+    }
+
+    /// Where a cable begins once its gateway is changed, and by which change: as it is where that does not touch it.
+    ///
+    /// # Errors
+    /// When nobody knows that before: why.
+    fn after(&self, behind: &Behind) -> Result<(Behind, Option<usize>), &'static str> {
+        let mut after = (*behind, None);
+        let own = self.at.get(&behind.address).into_iter().flatten();
+        for place in own {
+            let change = &self.changes[*place];
+            let Some(node) = change.subject.node().filter(|node| behind.is_of(node)) else { continue };
+            // Where it only waits, another change brings it to its place.
+            let last = self.last_of(node, *place);
+            let (to, by) = (begins(behind, node, &self.changes[last])?, Some(last));
+            if to != *behind {
+                after = (to, by);
+            }
+        }
+        Ok(after)
+    }
+
+    /// The last change of this node.
+    fn last_of(&self, node: &FoundNode, place: usize) -> usize {
+        let is_same = |change: &Change| {
+            node.mac.is_some() && change.subject.node().is_some_and(|other| other.mac == node.mac)
+        };
+        self.changes.iter().rposition(is_same).unwrap_or(place)
+    }
+}
+
+/// Where a cable begins once this change of its gateway is made.
+fn begins(behind: &Behind, node: &FoundNode, change: &Change) -> Result<Behind, &'static str> {
+    let number = behind.port_of(node);
+    let mut after = *behind;
+    for difference in &change.differences {
+        match (difference.field, &difference.planned) {
+            (Field::Address, Value::Address(to)) => after.address = *to,
+            (Field::Addressing, Value::Flag(true)) | (Field::FactoryNetwork, _) => return Err(GATEWAY_GOES),
+            (Field::Port(port, field), planned) if Some(port) == number => match (field, planned) {
+                (PortField::Universe, Value::Universe(universe)) => {
+                    after.universe = universe.port_address().ok_or(GATEWAY_GOES)?;
+                }
+                (PortField::Direction, Value::Direction(Direction::In)) => return Err(GATEWAY_TURNS),
+                _ => {}
+            },
+            _ => {}
+        }
+    }
+    Ok(after)
+}
+
+/// Puts the changes of fixtures behind those of nodes: one whose gateway moves, or whose port gets another universe, waits for
+/// that, and is reached there then.
+pub(super) fn behind(changes: Vec<Change>, census: &Census, plan: &mut ChangePlan) {
+    let gateways = Gateways::of(&plan.changes);
+    let (mut made, mut waits, mut left) = (Vec::new(), Vec::new(), Vec::new());
+    // With the slots that each takes in the end, by the universe that it hangs on then.
+    let mut taken = Taken::default();
+    let of_change: HashMap<(Behind, Uid), &Change> = changes
+        .iter()
+        .filter_map(|change| change.subject.fixture().map(|fixture| ((fixture.behind, fixture.uid), change)))
+        .collect();
+    let is_asked = changes.iter().any(|change| start_of(change).is_some());
+    for fixture in census.fixtures().into_iter().filter(|_| is_asked) {
+        let start = of_change.get(&(fixture.behind, fixture.uid)).and_then(|change| start_of(change));
+        let universe =
+            gateways.after(&fixture.behind).map_or(fixture.behind.universe, |(after, _)| after.universe);
+        taken.add(&fixture, universe, start);
+    }
+    for mut change in changes {
+        let Subject::Fixture(fixture) = &mut change.subject else { continue };
+        match gateways.after(&fixture.behind) {
+            Err(why) => {
+                let name = change.planned_as.unwrap_or_else(|| change.subject.title());
+                left.push(Untouched { name, why: why.into() });
+                continue;
+            }
+            Ok((after, by)) => {
+                fixture.behind = after;
+                let wait = by.map(|on| Wait { on, why: Why::Gateway(after.address) });
+                waits.push(wait.into_iter().collect());
+            }
+        }
+        made.push(change);
+    }
+    plan.findings.extend(made.iter().filter_map(|change| taken.against(change)));
+    plan.untouched.extend(left);
+    plan.changes.extend(made);
+    waits.into_iter().for_each(|waits| plan.graph.push(waits));
+}
+
+/// Which slots fixtures take, by universe.
+#[derive(Default)]
+struct Taken(BTreeMap<PortAddress, Vec<(u32, u32, Uid, String)>>);
+
+impl Taken {
+    /// One that starts where it says, or where it is told to.
+    fn add(&mut self, fixture: &FoundFixture, universe: PortAddress, start: Option<u32>) {
+        let Some((first, last)) = fixture.slots() else { return };
+        let (low, length) = (start.unwrap_or(first), last - first);
+        self.0.entry(universe).or_default().push((low, low.saturating_add(length), fixture.uid, fixture.title()));
+    }
+
+    /// What speaks against where a fixture is told to start.
+    fn against(&self, change: &Change) -> Option<Finding> {
+        let (fixture, first) = (change.subject.fixture()?, start_of(change)?);
+        let (name, universe) = (change.subject.title(), fixture.behind.universe);
+        // In another mode it takes another number of slots, which it tells only then.
+        let is_mode = |one: &Difference| matches!(one.field, Field::Mode | Field::ModeName | Field::Footprint);
+        let is_other_mode = change.differences.iter().any(is_mode);
+        let length = fixture.slots().filter(|_| !is_other_mode).map_or(1, |(first, last)| last - first + 1);
+        let last = first.saturating_add(length - 1);
+        if first == 0 || last > SLOTS {
+            return Some(BEYOND_END.finding(
+                format!("{name} would take the slots {first} to {last}"),
+                format!("choose a start address from 1 to {}", (SLOTS + 1).saturating_sub(length)),
+            ));
+        }
+        let mut others = self.0.get(&universe).into_iter().flatten().filter(|(_, _, uid, _)| *uid != fixture.uid);
+        let (low, high, _, other) = others.find(|(low, high, ..)| first <= *high && *low <= last)?;
+        Some(SLOTS_TAKEN.finding(
+            format!("{name} is to take the slots {first} to {last} of {universe}; {other} takes {low} to {high}"),
+            "choose other slots, unless both are meant to do the same",
+        ))
+    }
+}
+
+/// Where a fixture is told to start.
+fn start_of(change: &Change) -> Option<u32> {
+    change.differences.iter().find_map(|difference| match (difference.field, &difference.planned) {
+        (Field::StartAddress, Value::Count(first)) => Some(*first),
+        _ => None,
+    })
+}

@@ -1,0 +1,40 @@
+//! What a unit is told so that a difference vanishes, and what is asked to see whether it has.
+
+use lantern_wire::rdm::{parameter, text};
+
+use super::reading::{Order, Question};
+use crate::Indicators;
+use crate::facts::{Difference, Field, Value};
+
+/// Whether there is an order for this. A mode may be wanted by its number, its words, or how many slots it takes.
+pub(in crate::family) const fn can_set(field: Field) -> bool {
+    matches!(
+        field,
+        Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Label | Field::Indicators
+    )
+}
+
+/// The order that makes the difference vanish; `None` for a mode that is not wanted by its number, and for what no order
+/// is for.
+pub(super) fn order(difference: &Difference) -> Option<Order> {
+    let (parameter, data) = match (difference.field, &difference.planned) {
+        (Field::StartAddress, Value::Count(slot)) => {
+            (parameter::START_ADDRESS, u16::try_from(*slot).ok()?.to_be_bytes().to_vec())
+        }
+        (Field::Mode, Value::Count(number)) => (parameter::PERSONALITY, vec![u8::try_from(*number).ok()?]),
+        (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, text::write(label.raw())),
+        (Field::Indicators, Value::Indicators(Indicators::Flash)) => (parameter::IDENTIFY_DEVICE, vec![1]),
+        (Field::Indicators, Value::Indicators(Indicators::Normal)) => (parameter::IDENTIFY_DEVICE, vec![0]),
+        _ => return None,
+    };
+    Some(Order { parameter, data })
+}
+
+/// The questions whose answers show whether this field is as wanted.
+pub(super) fn proof(difference: &Difference) -> Vec<Question> {
+    match difference.field {
+        Field::Label => vec![Question::Label],
+        Field::Indicators => vec![Question::Identify],
+        _ => vec![Question::Info],
+    }
+}
