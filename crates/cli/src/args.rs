@@ -4,7 +4,7 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
     adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover, identify, keep,
-    kinds, levels, logbook, open, reach, set, sheet, show, survey, undo, universe, watch, why,
+    kinds, levels, logbook, matching, open, reach, set, sheet, show, survey, undo, universe, watch, why,
 };
 use crate::output::ColorChoice;
 
@@ -60,6 +60,7 @@ pub(crate) enum Command {
     #[command(subcommand)]
     Logbook(logbook::Command),
     Identify(identify::Args),
+    Match(matching::Args),
     #[command(subcommand)]
     Keep(keep::Command),
     #[command(subcommand)]
@@ -79,7 +80,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
     ("Plan", &["sheet", "universe", "address", "kinds"]),
-    ("Set", &["apply", "set", "undo", "logbook", "identify", "keep", "firmware"]),
+    ("Set", &["apply", "set", "undo", "logbook", "identify", "match", "keep", "firmware"]),
     ("Check", &["check", "reach", "why", "watch", "levels", "handover", "explain"]),
     ("Try", &["demo"]),
 ];

@@ -18,6 +18,7 @@ use crate::support::Folder;
 #[case(&["survey", "--help"], "help_survey")]
 #[case(&["reach", "--help"], "help_reach")]
 #[case(&["why", "--help"], "help_why")]
+#[case(&["match", "--help"], "help_match")]
 #[case(&["watch", "--help"], "help_watch")]
 #[case(&["watch", "summary", "--help"], "help_watch_summary")]
 #[case(&["handover", "--help"], "help_handover")]

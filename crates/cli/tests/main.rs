@@ -24,6 +24,7 @@ mod interrupted;
 mod keep;
 mod killed;
 mod levels;
+mod matching;
 mod on_the_wire;
 mod reach;
 mod readme;

@@ -236,7 +236,11 @@ fn fixture() -> Vec<Key> {
         needed("footprint", Number(1, SLOTS), "How many slots one of them takes."),
         key("count", Number(1, SLOTS), "How many stand in a row."),
         key("mode", TextOrNumber, "The mode of each: its number, or what the fixture calls it."),
-        key("uid", Texts, "The RDM identifier of each, in the order of the row."),
+        key(
+            "uid",
+            Texts,
+            "The RDM identifier of each, in the order of the row; unknown where it is not known yet.",
+        ),
     ]
 }
 

@@ -331,7 +331,7 @@ fn a_gateway_that_calls_itself_like_a_planned_one_is_another() {
     let sheet = RigSheet::parse(SHEET).unwrap();
     let compared = compare_fixtures(&sheet, survey.census());
     assert!(compared.rows.iter().all(|row| matches!(row.state, FixtureState::Missing)));
-    let unexpected: Vec<&str> = compared.unexpected.iter().map(|(cable, _)| cable.as_str()).collect();
+    let unexpected: Vec<&str> = compared.unexpected.iter().map(|one| one.cable.as_str()).collect();
     assert_eq!(unexpected, ["quay 1"]);
 }
 

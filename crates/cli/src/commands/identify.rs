@@ -123,7 +123,7 @@ fn wait(goes_on: impl Fn() -> bool, length: Duration) {
 }
 
 /// The changes of a plan, to be made.
-fn apply(session: &Session, plan: &ChangePlan) -> Apply {
+pub(crate) fn apply(session: &Session, plan: &ChangePlan) -> Apply {
     let manner = Manner { restart_time: ANSWER_TIME, at_once: AT_ONCE.into(), stop_on_failure: false };
     Apply::new(plan, session.vantage(), manner)
 }

@@ -18,6 +18,7 @@ pub(crate) mod keep;
 pub(crate) mod kinds;
 pub(crate) mod levels;
 pub(crate) mod logbook;
+pub(crate) mod matching;
 mod named;
 pub(crate) mod open;
 pub(crate) mod reach;
@@ -52,6 +53,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Undo(args) => undo::run(&args, out),
         Command::Logbook(command) => logbook::run(&command, out),
         Command::Identify(args) => identify::run(&args, out),
+        Command::Match(args) => matching::run(&args, out),
         Command::Show(args) => show::run(&args, out),
         Command::Open(args) => open::run(&args, out),
         Command::Kinds(command) => kinds::run(&command, out),

@@ -73,7 +73,7 @@ fn planned_uid(name: &str, sheet: Option<&RigSheet>) -> (Option<Uid>, bool) {
     let all = sheet.into_iter().flat_map(|sheet| &sheet.fixtures);
     let nth = |fixture: &Fixture| fixture.names().position(|own| own.eq_ignore_ascii_case(name));
     let found = all.into_iter().find_map(|fixture| Some((fixture, nth(fixture)?)));
-    (found.and_then(|(fixture, nth)| Some(fixture.uids.get(nth)?.value)), found.is_some())
+    (found.and_then(|(fixture, nth)| fixture.uid(u32::try_from(nth).ok()?)), found.is_some())
 }
 
 /// The fixtures that the sheet calls so, as they were found.

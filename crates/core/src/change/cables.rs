@@ -38,7 +38,7 @@ fn is_meant(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>) -> boo
         let node = sheet?.nodes.iter().find(|node| node.name.value == name)?;
         sheet?.area_of(node).map(|area| area.name.value.as_str())
     };
-    let in_area = part.areas.is_empty() || row.nodes.iter().any(|node| part.has_area(area_of(node)));
+    let in_area = part.areas.is_empty() || row.ports.iter().any(|port| part.has_area(area_of(port.node)));
     part.names(&[&row.name, &row.planned.name.value]) && in_area
 }
 

@@ -2,13 +2,15 @@
 
 use std::collections::{HashMap, HashSet};
 
+use lantern_wire::rdm::Uid;
+
 use super::open;
 use crate::Direction;
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{AskedUniverse, Fixture, RigSheet, SLOTS, Span};
 use crate::universe::Universe;
 
-pub(super) static RULES: &[&Rule] = &[&OVERLAP, &PAST_END, &NOT_CARRIED, &OPEN, &NO_SUCH];
+pub(super) static RULES: &[&Rule] = &[&OVERLAP, &PAST_END, &NOT_CARRIED, &OPEN, &NO_SUCH, &SAME_UNIT];
 
 static OVERLAP: Rule = Rule {
     code: "F001",
@@ -41,6 +43,13 @@ static NO_SUCH: Rule = Rule {
     why: "no desk and no node can be set to a number outside the standard",
 };
 
+static SAME_UNIT: Rule = Rule {
+    code: "F006",
+    severity: Severity::Error,
+    title: "one RDM identifier for two fixtures",
+    why: "an identifier belongs to one unit: one of the two would never be found, and the other set twice",
+};
+
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = Vec::new();
     let mut by_universe: HashMap<Universe, Vec<&Fixture>> = HashMap::new();
@@ -61,6 +70,7 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let without: Vec<(String, Span)> =
         without.map(|fixture| (fixture.name.value.clone(), fixture.slot.span)).collect();
     findings.extend(open(sheet, &OPEN, "slot", &without));
+    findings.extend(same_units(sheet));
     let carried = carried(sheet);
     for (universe, fixtures) in by_universe {
         if !carried.contains(&universe) {
@@ -118,6 +128,25 @@ fn overlaps(sheet: &RigSheet, universe: Universe, mut fixtures: Vec<&Fixture>) -
         }
         if last > reached {
             furthest = fixture;
+        }
+    }
+    findings
+}
+
+/// Identifiers that stand on the sheet twice.
+fn same_units(sheet: &RigSheet) -> Vec<Finding> {
+    let mut first: HashMap<Uid, String> = HashMap::new();
+    let mut findings = Vec::new();
+    for fixture in &sheet.fixtures {
+        for (name, uid) in fixture.names().zip(&fixture.uids) {
+            let Some(known) = uid.value else { continue };
+            if let Some(other) = first.get(&known) {
+                let what = format!("{known} is {other} and {name}");
+                let finding = SAME_UNIT.finding(what, "find out which it is with: deft-lantern match SHEET");
+                findings.push(finding.at(sheet, uid.span, format!("{other} too")));
+            } else {
+                first.insert(known, name);
+            }
         }
     }
     findings

@@ -11,7 +11,7 @@ use crate::census::{Census, FoundFixture};
 use crate::compare::Verdict;
 use crate::facts::{Difference, Field, Known, Value};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Fixture, RigSheet, WantedSlot};
+use crate::sheet::{Fixture, RigSheet};
 use crate::universe::{PortAddress, Universe};
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED];
@@ -40,12 +40,16 @@ static UNEXPECTED: Rule = Rule {
 pub struct FixtureRow<'a> {
     /// As planned.
     pub planned: &'a Fixture,
+    /// Which of its row, from 0.
+    pub nth: u32,
     /// Its name, with its number where it stands in a row.
     pub name: String,
     /// Where it hangs as planned: "quay-north 3", or its universe where no port of the sheet has that.
     pub cable: String,
-    /// The nodes of the sheet that it may hang on.
-    pub nodes: Vec<&'a str>,
+    /// The ports of the sheet that carry its universe: it hangs on one of them.
+    pub ports: Vec<Port<'a>>,
+    /// The port that it really hangs on, where it was found and its gateway is on the sheet.
+    pub hangs_on: Option<Port<'a>>,
     /// What was found.
     pub state: FixtureState,
 }
@@ -68,8 +72,8 @@ pub enum FixtureState {
 pub struct FixtureComparison<'a> {
     /// One row for each fixture of the sheet, in its order.
     pub rows: Vec<FixtureRow<'a>>,
-    /// Found, and on no sheet, with where it hangs.
-    pub unexpected: Vec<(String, FoundFixture)>,
+    /// Found, and on no sheet.
+    pub unexpected: Vec<Hanging<'a>>,
 }
 
 impl FixtureRow<'_> {
@@ -127,7 +131,7 @@ impl FixtureComparison<'_> {
     /// What is wrong with them.
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
-        let strange = |(cable, found): &(String, FoundFixture)| {
+        let strange = |Hanging { cable, fixture: found, .. }: &Hanging<'_>| {
             let label = found.facts.get(Field::Label).map(|label| format!(" ({label})")).unwrap_or_default();
             let what = format!("{}{label} on {cable} is not on the sheet", found.uid);
             UNEXPECTED.finding(what, "add it to the sheet, or unplug it")
@@ -148,11 +152,12 @@ struct Planned<'a> {
 }
 
 /// A port of a node of the sheet.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Port<'a> {
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Port<'a> {
     /// What the sheet calls the node; no two are called the same.
-    node: &'a str,
-    number: u32,
+    pub node: &'a str,
+    /// Its number on that, from 1.
+    pub number: u32,
 }
 
 impl fmt::Display for Port<'_> {
@@ -164,14 +169,11 @@ impl fmt::Display for Port<'_> {
 impl Planned<'_> {
     /// Its identifier, where the sheet has it.
     fn uid(&self) -> Option<Uid> {
-        self.fixture.uids.get(self.nth as usize).map(|uid| uid.value)
+        self.fixture.uid(self.nth)
     }
 
     fn slot(&self) -> Option<u32> {
-        match self.fixture.slot.value {
-            WantedSlot::Fixed(first) => Some(first + self.nth * self.fixture.footprint.value),
-            WantedSlot::Fill => None,
-        }
+        self.fixture.slot_of(self.nth)
     }
 
     fn cable(&self) -> String {
@@ -210,12 +212,14 @@ impl Planned<'_> {
 }
 
 /// A fixture that was found, and where.
-struct Hanging<'a> {
-    fixture: FoundFixture,
+#[derive(Debug, Clone)]
+pub struct Hanging<'a> {
+    /// What it told.
+    pub fixture: FoundFixture,
     /// The port, where its gateway is on the sheet.
-    port: Option<Port<'a>>,
+    pub port: Option<Port<'a>>,
     /// The same in words; as its gateway calls itself where that is not on the sheet.
-    cable: String,
+    pub cable: String,
 }
 
 impl Hanging<'_> {
@@ -260,6 +264,7 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
     let answering: HashSet<&str> = of_node.values().copied().collect();
     let row = |(planned, found): (Planned<'a>, Option<Hanging<'a>>)| {
         let is_asked = planned.ports.is_empty() || planned.ports.iter().any(|port| answering.contains(port.node));
+        let hangs_on = found.as_ref().and_then(|found| found.port);
         let state = match found {
             Some(found) if !found.fixture.answers() => FixtureState::Mute(found.fixture),
             Some(found) => {
@@ -269,12 +274,19 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
             None if is_asked => FixtureState::Missing,
             None => FixtureState::NotAsked,
         };
-        let nodes = planned.ports.iter().map(|port| port.node).collect();
-        FixtureRow { cable: planned.cable(), planned: planned.fixture, name: planned.name, nodes, state }
+        FixtureRow {
+            cable: planned.cable(),
+            planned: planned.fixture,
+            name: planned.name,
+            nth: planned.nth,
+            hangs_on,
+            ports: planned.ports,
+            state,
+        }
     };
     FixtureComparison {
         rows: planned.into_iter().zip(matched).map(row).collect(),
-        unexpected: hanging.into_iter().flatten().map(|found| (found.cable, found.fixture)).collect(),
+        unexpected: hanging.into_iter().flatten().collect(),
     }
 }
 

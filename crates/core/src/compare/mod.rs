@@ -4,9 +4,11 @@ mod announced;
 mod beside;
 mod fixtures;
 mod matching;
+mod places;
 mod power;
 mod sending;
 mod verdict;
+mod walk;
 mod wanted;
 
 use std::collections::{BTreeSet, HashMap};
@@ -20,10 +22,12 @@ use crate::sheet::kind::Kind;
 use crate::sheet::{Member, RigSheet, SheetNode};
 
 pub use beside::{Beside, WasSeen};
-pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, compare_fixtures};
+pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
 pub use matching::{Match, Matching};
+pub use places::{OpenCable, Order, OrderError, Place};
 pub use power::{AfterPower, Kept, after_power};
 pub use verdict::{Tally, Verdict};
+pub use walk::Walk;
 pub use wanted::{Addressing, Wanted, WantedPort};
 
 /// The rules about what is sent, announced, and hangs on cables.

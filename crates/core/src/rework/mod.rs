@@ -6,12 +6,14 @@ mod rename;
 mod renumber;
 mod resettle;
 mod series;
+mod uids;
 
 pub use exchange::{Exchange, Unit, exchange};
 pub use rename::rename;
 pub use renumber::{Renumbered, renumber};
 pub use resettle::{Goal, resettle};
 pub use series::{Series, SeriesError};
+pub use uids::{InRow, with_uids};
 
 /// Why a sheet cannot be reworked as asked.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

@@ -28,8 +28,12 @@ impl Edits {
 
     /// A line `key = "value"` comes behind the line on which `behind` ends.
     pub fn add_line_behind(&mut self, text: &str, behind: Span, key: &str, value: &str) {
+        self.add_toml_behind(text, behind, key, &toml::Value::String(value.to_owned()).to_string());
+    }
+
+    /// A line `key = value`, the value as TOML, comes behind the line on which `behind` ends.
+    pub fn add_toml_behind(&mut self, text: &str, behind: Span, key: &str, value: &str) {
         let end = text[behind.end..].find('\n').map_or(text.len(), |end| behind.end + end);
-        let value = toml::Value::String(value.to_owned());
         self.replace(Span { start: end, end }, format!("\n{key} = {value}"));
     }
 

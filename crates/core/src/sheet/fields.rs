@@ -256,6 +256,11 @@ impl<'a> Fields<'a> {
         }
     }
 
+    /// Where the value of a key stands that was read.
+    pub(crate) fn span_of(&self, key: &str) -> Option<Span> {
+        self.table.get(key).map(|value| self.span(value.span()))
+    }
+
     /// A list of texts in quotes, each meaning a `T`; one text alone is a list of one.
     pub(crate) fn list<T>(&self, key: &'static str) -> Vec<Placed<T>>
     where

@@ -5,7 +5,7 @@ use std::str::FromStr;
 use lantern_wire::rdm::Uid;
 
 use super::fields::Fields;
-use super::place::Placed;
+use super::place::{Placed, Span};
 use super::port::AskedUniverse;
 use crate::Protocol;
 use crate::facts::{Field, Value};
@@ -29,8 +29,20 @@ pub struct Fixture {
     pub count: Option<Placed<u32>>,
     /// The mode each of them is to be in.
     pub mode: Option<Placed<WantedMode>>,
-    /// The RDM identifier of each, in the order of the row; none where they are not known.
-    pub uids: Vec<Placed<Uid>>,
+    /// The RDM identifier of each, in the order of the row, as far as they are known.
+    pub uids: Vec<Placed<Option<Uid>>>,
+    /// Where they stand, all together.
+    pub uid_list: Option<Span>,
+}
+
+/// What stands in the place of an identifier that is not known yet.
+pub const UNKNOWN: &str = "unknown";
+
+fn read_uid(text: &str) -> Result<Option<Uid>, &'static str> {
+    if text == UNKNOWN {
+        return Ok(None);
+    }
+    text.parse().map(Some).map_err(|_| "an RDM identifier like 7ff0:00000001, or \"unknown\"")
 }
 
 /// The mode a fixture is to be in: its personality, in the words of RDM.
@@ -68,6 +80,21 @@ impl Fixture {
         let (name, is_row) = (self.name.value.clone(), self.count.is_some());
         let count = self.count.as_ref().map_or(1, |count| count.value);
         (1..=count).map(move |number| if is_row { format!("{name}-{number}") } else { name.clone() })
+    }
+
+    /// The identifier of one of the row, from 0, where it is known.
+    #[must_use]
+    pub fn uid(&self, nth: u32) -> Option<Uid> {
+        self.uids.get(nth as usize)?.value
+    }
+
+    /// The first slot of one of the row, from 0, where it is decided.
+    #[must_use]
+    pub fn slot_of(&self, nth: u32) -> Option<u32> {
+        match self.slot.value {
+            WantedSlot::Fixed(first) => Some(first + nth * self.footprint.value),
+            WantedSlot::Fill => None,
+        }
     }
 
     /// How many slots the whole row takes.
@@ -126,7 +153,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let footprint = fields.required("footprint", fields.number("footprint", 1..=SLOTS), "14");
     let count = fields.number("count", 1..=SLOTS);
     let mode = fields.parsed_or_number("mode", str::parse);
-    let uids = fields.list("uid");
+    let (uids, uid_list) = (fields.list_by("uid", read_uid), fields.span_of("uid"));
     let room = count.as_ref().map_or(1, |count| count.value as usize);
     if let Some(first) = uids.get(room) {
         fields.note(
@@ -136,5 +163,5 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
         );
     }
     fields.refuse_unknown_keys();
-    Some(Fixture { name: name?, on: on?, slot: slot?, footprint: footprint?, count, mode, uids })
+    Some(Fixture { name: name?, on: on?, slot: slot?, footprint: footprint?, count, mode, uids, uid_list })
 }

@@ -37,7 +37,7 @@ pub use area::{Area, Class};
 pub use edit::Edits;
 pub use error::{SheetError, SheetErrors};
 pub(crate) use fields::nearest;
-pub use fixture::{Fixture, SLOTS, WantedMode, WantedSlot};
+pub use fixture::{Fixture, SLOTS, UNKNOWN, WantedMode, WantedSlot};
 pub use members::Member;
 pub use network::{Gateway, Network, OctetRun, SchemePart};
 pub use node::{SheetNode, WantedAddress};

@@ -1,7 +1,7 @@
 //! What `check --fixtures` shows: a line for each fixture that is not as planned, and one sentence for all.
 
 use lantern_core::census::FoundFixture;
-use lantern_core::compare::{FixtureComparison, FixtureRow, FixtureState, Verdict};
+use lantern_core::compare::{FixtureComparison, FixtureRow, FixtureState, Hanging, Verdict};
 use lantern_core::facts::Difference;
 use serde::Serialize;
 
@@ -47,7 +47,7 @@ pub(super) fn table(compared: &FixtureComparison<'_>) -> Table {
             found(row).map_or_else(String::new, |found| found.uid.to_string()).into(),
         ]);
     }
-    for (cable, found) in &compared.unexpected {
+    for Hanging { cable, fixture: found, .. } in &compared.unexpected {
         table.row(vec![
             verdict(Verdict::Look),
             Cell::new(found.uid.to_string(), Tone::Strong),

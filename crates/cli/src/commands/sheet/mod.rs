@@ -10,7 +10,7 @@ mod new;
 mod rename;
 mod renumber;
 mod resettle;
-mod rewrite;
+pub(crate) mod rewrite;
 mod schema;
 pub(crate) mod show;
 

@@ -60,7 +60,7 @@ struct Answer<'a> {
 
 /// Proposes a new text for a sheet and writes it when that is wanted. `shown` says whether what changes was shown
 /// already.
-pub(super) fn propose(
+pub(crate) fn propose(
     file: &SheetFile,
     text: &str,
     how: HowToRewrite,
@@ -75,16 +75,7 @@ pub(super) fn propose(
         }
         return Ok(Exit::Fine);
     }
-    let after = RigSheet::parse(text).map_err(|errors| Failure::Sheet {
-        path: path.clone(),
-        text: text.to_owned(),
-        errors,
-    })?;
-    let after = SheetFile { path: path.clone(), sheet: after }.with_kinds()?.sheet;
-    let worse = worse(&file.sheet, &after);
-    if !worse.is_empty() {
-        return Err(Failure::Worse { path: path.clone(), text: text.to_owned(), findings: worse });
-    }
+    no_worse(file, text)?;
     if !shown && !out.is_json() {
         changed_lines::print(out, file.sheet.text(), text)?;
     }
@@ -98,6 +89,30 @@ pub(super) fn propose(
     let said = if write { "written" } else { "nothing was written" };
     out.note(&format!("{}: {said}", path.display()))?;
     Ok(Exit::Fine)
+}
+
+/// Writes these edits, which somebody has just asked for one by one; gives the sheet as it is then.
+pub(crate) fn rewrite(file: &SheetFile, edits: Edits) -> Result<SheetFile, Failure> {
+    let text = edits.apply(file.sheet.text());
+    let after = no_worse(file, &text)?;
+    files::rewrite(&file.path, file.sheet.text(), &text)?;
+    Ok(after)
+}
+
+/// The sheet with this text, which has no error that it has not now.
+fn no_worse(file: &SheetFile, text: &str) -> Result<SheetFile, Failure> {
+    let path = &file.path;
+    let after = RigSheet::parse(text).map_err(|errors| Failure::Sheet {
+        path: path.clone(),
+        text: text.to_owned(),
+        errors,
+    })?;
+    let after = SheetFile { path: path.clone(), sheet: after }.with_kinds()?;
+    let worse = worse(&file.sheet, &after.sheet);
+    if !worse.is_empty() {
+        return Err(Failure::Worse { path: path.clone(), text: text.to_owned(), findings: worse });
+    }
+    Ok(after)
 }
 
 fn answer(file: &SheetFile, text: &str, written: bool, out: &mut Out) -> Result<(), Failure> {
