@@ -127,7 +127,7 @@ fn fixtures_are_set_by_the_sheet_and_taken_back() {
     let check = rig.run(&["check", "night.rig.toml", "--fixtures"]);
     assert_eq!(
         check.line(&["fixtures as planned"]),
-        "204 of 211 fixtures as planned; 6 behind gateways that do not answer"
+        "203 of 211 fixtures as planned; 6 behind gateways that do not answer", "one is too hot"
     );
     let log = rig.run(&["logbook", "show", "--sheet", "night.rig.toml"]).ended(0);
     assert!(!log.line(&["mast-spot-2", "footprint 34 to", "confirmed"]).is_empty());
@@ -168,4 +168,36 @@ fn a_fixture_flashes_and_ends_dark() {
     let said = rig.run_here(&["identify", "7ff0:00000003", "--for", "1s"]).ended(0);
     assert!(said.out.contains("flashes  mast-wash-3 (7ff0:00000003)"), "{}", said.out);
     assert!(rig.ground.fixtures().iter().all(|one| !one.identifies));
+}
+
+/// How they are: shown, kept in a census, and written as a table for the workshop.
+#[test]
+fn how_fixtures_are_is_told_to_the_workshop() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    rig.write_sheet("night.rig.toml", NIGHT_MENDED_SHEET);
+    let said = rig.run_here(&["survey", "--fixtures=upkeep", "--save", "night.census.json"]);
+    assert!(said.line(&["mast-spot-2", "4790", "733"]).contains("head 78"), "{}", said.out);
+    rig.run(&[
+        "sheet",
+        "export",
+        "fixtures",
+        "night.rig.toml",
+        "--facts",
+        "night.census.json",
+        "--to",
+        "shop.csv",
+    ])
+    .ended(0);
+    let table = rig.folder.read("shop.csv");
+    assert_eq!(table.lines().count(), 212, "a heading and a row for each");
+    let spot = table.lines().find(|line| line.starts_with("mast-spot-2,")).unwrap();
+    let so = "mast-spot-2,0:0:0,109,7ff0:00000012,mast-spot-2,Tidelight Spot,1.4.2,4790,1199,733,340,";
+    assert!(spot.starts_with(so) && spot.contains("it is too hot"), "{spot}");
+    let check = rig.run(&["check", "night.rig.toml", "--fixtures"]).ended(1);
+    assert!(check.out.contains("head 78 °C") && check.out.contains("415 damaged messages"), "{}", check.out);
+    let json = rig.run(&["check", "night.rig.toml", "--fixtures", "--json"]).json();
+    let codes = |code: &str| json["findings"].as_array().unwrap().iter().filter(|one| one["code"] == code).count();
+    assert_eq!(["R020", "R021", "R022", "R023"].map(codes), [1, 0, 1, 1]);
+    let not_so = rig.run(&["sheet", "export", "nodes", "night.rig.toml", "--facts", "night.census.json"]).ended(2);
+    assert!(not_so.notes.contains("--facts is what fixtures told"), "{}", not_so.notes);
 }

@@ -20,6 +20,7 @@ mod pjlink;
 mod properties;
 mod quirks;
 mod rdm;
+mod rdm_health;
 mod rdm_talk;
 mod reading;
 mod records;

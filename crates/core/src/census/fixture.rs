@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Serialize};
 
-use super::{FoundNode, PortPlace};
+use super::{FoundNode, Health, PortPlace};
 use crate::facts::{Facts, Field, Value};
 use crate::universe::PortAddress;
 use crate::{Said, as_text};
@@ -22,6 +22,9 @@ pub struct FoundFixture {
     pub behind: Behind,
     /// What it told of itself, and what it could. Where it was only counted, it was asked nothing.
     pub facts: Facts,
+    /// How it is, where it was asked.
+    #[serde(default, skip_serializing_if = "Health::is_untold")]
+    pub health: Health,
 }
 
 impl FoundFixture {

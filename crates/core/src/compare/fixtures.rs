@@ -5,6 +5,7 @@ use std::fmt;
 
 use lantern_wire::rdm::Uid;
 
+use super::health::{Trouble, troubles};
 use super::{Match, Matching};
 use crate::Direction;
 use crate::census::{Census, FoundFixture};
@@ -83,7 +84,19 @@ impl FixtureRow<'_> {
         match &self.state {
             FixtureState::Missing | FixtureState::Mute(_) => Verdict::Fail,
             FixtureState::NotAsked => Verdict::Look,
-            FixtureState::Found(_, differences) => Verdict::of(differences),
+            FixtureState::Found(found, differences) => match Verdict::of(differences) {
+                Verdict::Pass => troubles(found).iter().map(Trouble::verdict).max().unwrap_or(Verdict::Pass),
+                verdict => verdict,
+            },
+        }
+    }
+
+    /// What is not in order with it, as it tells itself.
+    #[must_use]
+    pub fn troubles(&self) -> Vec<Trouble> {
+        match &self.state {
+            FixtureState::Found(found, _) => troubles(found),
+            FixtureState::NotAsked | FixtureState::Missing | FixtureState::Mute(_) => Vec::new(),
         }
     }
 
@@ -98,7 +111,7 @@ impl FixtureRow<'_> {
                 format!("{name} ({}) on {cable} is in the gateway's table, and answers nothing", found.uid),
                 "look whether it hangs on a splitter that lets no RDM back, then check again",
             ),
-            FixtureState::Found(_, differences) if self.verdict() == Verdict::Fail => {
+            FixtureState::Found(_, differences) if Verdict::of(differences) == Verdict::Fail => {
                 let told = differences.iter().filter(|difference| difference.is_told());
                 let list: Vec<String> = told.map(ToString::to_string).collect();
                 let hangs_elsewhere = differences.iter().any(|difference| difference.field == Field::Cable);
@@ -121,7 +134,8 @@ impl FixtureComparison<'_> {
     pub fn settable(&self) -> usize {
         let is_settable = |row: &&FixtureRow<'_>| match &row.state {
             FixtureState::Found(_, differences) => {
-                row.verdict() == Verdict::Fail && differences.iter().all(|one| one.field != Field::Cable)
+                Verdict::of(differences) == Verdict::Fail
+                    && differences.iter().all(|one| one.field != Field::Cable)
             }
             _ => false,
         };
@@ -136,7 +150,12 @@ impl FixtureComparison<'_> {
             let what = format!("{}{label} on {cable} is not on the sheet", found.uid);
             UNEXPECTED.finding(what, "add it to the sheet, or unplug it")
         };
-        self.rows.iter().filter_map(|row| row.finding(sheet)).chain(self.unexpected.iter().map(strange)).collect()
+        let of_row = |row: &FixtureRow<'_>| {
+            let at = |finding: Finding| finding.at(sheet, row.planned.name.span, row.name.clone());
+            let troubles = row.troubles().into_iter().map(|trouble| at(trouble.finding(&row.name)));
+            row.finding(sheet).into_iter().chain(troubles).collect::<Vec<_>>()
+        };
+        self.rows.iter().flat_map(of_row).chain(self.unexpected.iter().map(strange)).collect()
     }
 }
 

@@ -3,6 +3,7 @@
 mod announced;
 mod beside;
 mod fixtures;
+mod health;
 mod matching;
 mod places;
 mod power;
@@ -23,6 +24,7 @@ use crate::sheet::{Member, RigSheet, SheetNode};
 
 pub use beside::{Beside, WasSeen};
 pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
+pub use health::{Trouble, troubles};
 pub use matching::{Match, Matching};
 pub use places::{OpenCable, Order, OrderError, Place};
 pub use power::{AfterPower, Kept, after_power};
@@ -32,7 +34,7 @@ pub use wanted::{Addressing, Wanted, WantedPort};
 
 /// The rules about what is sent, announced, and hangs on cables.
 pub(crate) fn sending_rules() -> Vec<&'static Rule> {
-    [sending::RULES, announced::RULES, fixtures::RULES].concat()
+    [sending::RULES, announced::RULES, fixtures::RULES, health::RULES].concat()
 }
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];

@@ -108,7 +108,7 @@ mod tests {
     use lantern_wire::rdm::Uid;
 
     use super::*;
-    use crate::census::Behind;
+    use crate::census::{Behind, Health};
     use crate::facts::{Facts, Field, Value};
     use crate::rework::InRow;
     use crate::universe::PortAddress;
@@ -120,7 +120,7 @@ mod tests {
         }
         let universe = PortAddress::new(0).unwrap();
         let behind = Behind { address: [10, 40, 1, 1].into(), mac: None, page: 1, slot: 0, universe };
-        FoundFixture { uid: Uid::of_number(u64::from(number)), behind, facts }
+        FoundFixture { uid: Uid::of_number(u64::from(number)), behind, facts, health: Health::default() }
     }
 
     fn walk(units: Vec<FoundFixture>) -> Walk {

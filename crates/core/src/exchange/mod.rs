@@ -9,6 +9,7 @@ mod import;
 mod json;
 mod scene_file;
 mod table;
+mod upkeep;
 
 pub use diff::{SheetChange, sheet_diff};
 pub use draft::Draft;
@@ -18,6 +19,7 @@ pub use import::{BadCell, Imported, import};
 pub use json::{JsonError, from_json, to_json};
 pub use scene_file::{SceneFileError, read_scene_file};
 pub use table::{Delimiter, Subject, Table, TableError, read_table, write_table};
+pub use upkeep::export_upkeep;
 
 #[cfg(test)]
 mod tests;

@@ -1,6 +1,6 @@
 //! What `check --fixtures` shows: a line for each fixture that is not as planned, and one sentence for all.
 
-use lantern_core::census::FoundFixture;
+use lantern_core::census::{FoundFixture, Health};
 use lantern_core::compare::{FixtureComparison, FixtureRow, FixtureState, Hanging, Verdict};
 use lantern_core::facts::Difference;
 use serde::Serialize;
@@ -24,7 +24,8 @@ fn what(row: &FixtureRow<'_>) -> String {
         FixtureState::Missing => "in no gateway's table".to_owned(),
         FixtureState::Mute(_) => "in the gateway's table, and answers nothing".to_owned(),
         FixtureState::Found(_, differences) => {
-            differences.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
+            let troubles = row.troubles().into_iter().map(|trouble| trouble.what);
+            differences.iter().map(ToString::to_string).chain(troubles).collect::<Vec<_>>().join("\n")
         }
     }
 }
@@ -100,6 +101,8 @@ pub(super) struct Line<'a> {
     cable: &'a str,
     uid: Option<String>,
     differences: &'a [Difference],
+    troubles: Vec<String>,
+    health: Option<&'a Health>,
 }
 
 pub(super) fn lines<'a>(compared: &'a FixtureComparison<'_>) -> Vec<Line<'a>> {
@@ -113,6 +116,8 @@ pub(super) fn lines<'a>(compared: &'a FixtureComparison<'_>) -> Vec<Line<'a>> {
             FixtureState::Found(_, differences) => differences,
             _ => &[],
         },
+        troubles: row.troubles().into_iter().map(|trouble| trouble.what).collect(),
+        health: found(row).map(|found| &found.health),
     };
     compared.rows.iter().map(line).collect()
 }

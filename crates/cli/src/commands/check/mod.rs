@@ -127,7 +127,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 fn check(args: &Args, session: &Session, part: Part, out: &mut Out) -> Result<Exit, Failure> {
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
-    let on_cables = if args.fixtures { OnCables::Read } else { OnCables::Nothing };
+    let on_cables = if args.fixtures { OnCables::Examine } else { OnCables::Nothing };
     let check = Check { session, file, part, on_cables };
     let (look, rounds) = match args.repeat {
         Some(until) => repeat::rounds(&check, until, out)?,

@@ -210,7 +210,7 @@ fn draw(frame: &mut Frame<'_>, walk: &Walk, unit: &FoundFixture, flashes: bool, 
 #[cfg(test)]
 mod tests {
     use lantern_core::Uid;
-    use lantern_core::census::Behind;
+    use lantern_core::census::{Behind, Health};
     use lantern_core::compare::{OpenCable, Place};
     use lantern_core::facts::{Facts, Value};
     use lantern_core::universe::PortAddress;
@@ -233,7 +233,7 @@ mod tests {
             facts.learn(Field::Label, Value::Text("\u{1b}[2J".into()));
             let universe = PortAddress::new(0).expect("a universe");
             let behind = Behind { address: [10, 40, 1, 1].into(), mac: None, page: 1, slot: 0, universe };
-            FoundFixture { uid: Uid::of_number(number.into()), behind, facts }
+            FoundFixture { uid: Uid::of_number(number.into()), behind, facts, health: Health::default() }
         };
         let (places, units) = ((0..places).map(place).collect(), (0..places).map(unit).collect());
         Walk::along(OpenCable { cable: "quay 1".to_owned(), places, units })

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::ValueEnum;
-use lantern_core::exchange::{Delimiter, Subject, export, to_hosts, to_json};
+use lantern_core::exchange::{Delimiter, Subject, export, export_upkeep, to_hosts, to_json};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -27,6 +27,11 @@ pub(crate) struct Args {
     /// The file to write; without it, the output
     #[arg(long, value_name = "FILE")]
     to: Option<PathBuf>,
+
+    /// With fixtures: one row for each, with what it told in this census of its hours, lamp, software and state; take one with
+    /// survey --fixtures=upkeep --save FILE
+    #[arg(long, value_name = "FILE.census.json")]
+    facts: Option<PathBuf>,
 
     /// What stands between two cells
     #[arg(long, value_name = "SIGN", default_value = "comma")]
@@ -57,11 +62,18 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Between::Semicolon => Delimiter::Semicolon,
         Between::Tab => Delimiter::Tab,
     };
+    if args.facts.is_some() && args.what != What::Fixtures {
+        return Err(Failure::Call("--facts is what fixtures told: sheet export fixtures --facts FILE".to_owned()));
+    }
+    let told = args.facts.as_deref().map(files::read_census).transpose()?;
     let table = |subject| export(&file.sheet, subject, delimiter);
     let text = match args.what {
         What::Nodes => table(Subject::Nodes),
         What::Ports => table(Subject::Ports),
-        What::Fixtures => table(Subject::Fixtures),
+        What::Fixtures => match &told {
+            Some(saved) => export_upkeep(&file.sheet, &saved.census, delimiter),
+            None => table(Subject::Fixtures),
+        },
         What::Hosts => to_hosts(&file.sheet),
         What::Json => {
             let json = to_json(file.sheet.text()).map_err(|error| Failure::Call(error.to_string()))?;

@@ -2,6 +2,7 @@
 
 use clap::ValueEnum;
 use lantern_core::census::{Census, FoundFixture};
+use lantern_core::compare::troubles;
 use lantern_core::facts::{Field, Value};
 
 use super::show::MOST_ROWS;
@@ -15,6 +16,8 @@ pub(crate) enum Order {
     Gateway,
     /// By universe, and in it by start address
     Universe,
+    /// With hours, lamp, sensors and what they report, those that report something first
+    Upkeep,
 }
 
 /// One fixture and where it hangs.
@@ -82,7 +85,7 @@ pub(super) fn show(census: &Census, order: Order, out: &mut Out) -> Result<(), F
         let why = "no gateway has a fixture in its tables: RDM is off there, or nothing that speaks it hangs on the cables";
         return Ok(out.line(&wrapped(why, out.width(), 0))?);
     }
-    out.table(&table(census, &fixtures, order))?;
+    out.table(&if order == Order::Upkeep { upkeep(census, &fixtures) } else { table(census, &fixtures, order) })?;
     let more = fixtures.len().saturating_sub(MOST_ROWS);
     if more > 0 {
         out.line(&format!("and {more} more; --save FILE keeps all of them"))?;
@@ -93,7 +96,7 @@ pub(super) fn show(census: &Census, order: Order, out: &mut Out) -> Result<(), F
 fn table(census: &Census, fixtures: &[FoundFixture], order: Order) -> Table {
     let mut rows: Vec<Row<'_>> = fixtures.iter().map(|fixture| of(fixture, census)).collect();
     match order {
-        Order::Gateway => {
+        Order::Gateway | Order::Upkeep => {
             rows.sort_by_key(|row| (row.fixture.behind, row.count(Field::StartAddress), row.fixture.uid));
         }
         Order::Universe => {
@@ -119,6 +122,42 @@ fn table(census: &Census, fixtures: &[FoundFixture], order: Order) -> Table {
     .where_told("state")
     .on_request(&["maker", "software", "footprint"]);
     rows.iter().take(MOST_ROWS).for_each(|row| table.row(row.cells()));
+    table
+}
+
+/// How they are: hours, lamp, sensors, reports.
+fn upkeep(census: &Census, fixtures: &[FoundFixture]) -> Table {
+    let mut table = Table::new(&[
+        "label", "UID", "port", "hours", "lamp", "strikes", "starts", "sensors", "reports", "damaged", "software",
+    ])
+    .unbroken(&["label", "UID", "hours", "lamp", "strikes", "starts", "damaged"])
+    .needs_width("UID", 100)
+    .needs_width("port", 120)
+    .needs_width("starts", 110)
+    .on_request(&["software"]);
+    let mut rows: Vec<Row<'_>> = fixtures.iter().map(|fixture| of(fixture, census)).collect();
+    rows.sort_by_key(|row| (troubles(row.fixture).is_empty(), row.fixture.behind, row.fixture.uid));
+    for row in rows.iter().take(MOST_ROWS) {
+        let health = &row.fixture.health;
+        let count = |count: Option<u32>| Cell::from(count.map(|count| count.to_string()).unwrap_or_default());
+        let is_well = troubles(row.fixture).is_empty();
+        let tone = if is_well { Tone::Plain } else { Tone::Bad };
+        let list = |all: Vec<String>| Cell::new(all.join("\n"), tone);
+        let port = row.port.map_or_else(String::new, |port| format!(" {port}"));
+        table.row(vec![
+            Cell::new(row.fixture.title().split(" (").next().unwrap_or_default().to_owned(), Tone::Strong),
+            row.fixture.uid.to_string().into(),
+            format!("{}{port}", row.gateway).into(),
+            count(health.hours),
+            count(health.lamp_hours),
+            count(health.lamp_strikes),
+            count(health.power_cycles),
+            list(health.sensors.iter().map(ToString::to_string).collect()),
+            list(health.reports.iter().map(ToString::to_string).collect()),
+            count(health.line.map(|line| line.sum())),
+            row.text(Field::Version).into(),
+        ]);
+    }
     table
 }
 

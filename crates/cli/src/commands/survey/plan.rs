@@ -4,6 +4,7 @@ use std::collections::HashSet;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
+use super::fixtures::Order;
 use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
 use lantern_core::conversation::{Extent, OnCables, Survey, SurveyPlan, ports_of};
@@ -66,7 +67,8 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
         universes: session.sheet().map(RigSheet::sacn_universes).unwrap_or_default(),
         pace: args.pace,
         on_cables: match args.fixtures {
-            Some(_) => OnCables::Read,
+            Some(Order::Upkeep) => OnCables::Examine,
+            Some(Order::Gateway | Order::Universe) => OnCables::Read,
             None if args.is_about_everything() => OnCables::Count,
             None => OnCables::Nothing,
         },

@@ -77,6 +77,8 @@ pub enum OnCables {
     Count,
     /// Of each unit on them what it is.
     Read,
+    /// Of each unit what it is, and how: hours, sensors, what it reports.
+    Examine,
     /// Of these units what they are.
     ReadSome {
         /// Which.
@@ -90,7 +92,7 @@ impl OnCables {
     /// Whether any unit is read.
     #[must_use]
     pub const fn reads(&self) -> bool {
-        matches!(self, Self::Read | Self::ReadSome { .. })
+        matches!(self, Self::Read | Self::Examine | Self::ReadSome { .. })
     }
 }
 

@@ -6,6 +6,7 @@
 //! each, all cables side by side. [`Reading`] is the questions to one unit. [`Talk`] changes one.
 
 mod cable;
+mod health;
 mod order;
 mod reading;
 mod search;

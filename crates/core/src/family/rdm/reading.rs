@@ -9,8 +9,10 @@ use std::time::Duration;
 use lantern_wire::rdm::parameter::{self, Refusal};
 use lantern_wire::rdm::{Class, DeviceInfo, Message, Personality, ResponseType, Uid, text};
 
+use super::health::{self, Ask};
 use super::{FIELDS, timer};
 use crate::Indicators;
+use crate::census::Health;
 use crate::facts::{Facts, Field, Value};
 
 /// The most parts of one long answer.
@@ -34,6 +36,8 @@ pub(super) enum Question {
     /// What this mode of it is called.
     Mode(u8),
     Identify,
+    /// How it is.
+    Health(Ask),
     /// Nothing is asked: it is told to take this.
     Order(Order),
 }
@@ -49,6 +53,7 @@ impl Question {
     const fn parameter(&self) -> u16 {
         match self {
             Self::Order(order) => order.parameter,
+            Self::Health(ask) => ask.parameter(),
             Self::Info => parameter::DEVICE_INFO,
             Self::Supported => parameter::SUPPORTED_PARAMETERS,
             Self::Software => parameter::SOFTWARE_LABEL,
@@ -73,6 +78,7 @@ impl Question {
         match self {
             Self::Mode(number) => vec![*number],
             Self::Order(order) => order.data.clone(),
+            Self::Health(ask) => ask.data(),
             _ => Vec::new(),
         }
     }
@@ -88,7 +94,7 @@ impl Question {
             Self::Maker => &[Field::Maker],
             Self::Mode(_) => &[Field::ModeName],
             Self::Identify => &[Field::Indicators],
-            Self::Order(_) => &[],
+            Self::Order(_) | Self::Health(_) => &[],
         }
     }
 }
@@ -121,6 +127,10 @@ pub(super) struct Reading {
     modes: Vec<Personality>,
     /// How many modes it has.
     mode_count: u8,
+    /// Whether it is asked how it is, and what it told of that.
+    examines: bool,
+    told: health::Told,
+    sensors: u8,
     /// What became of the order: taken, or why not.
     ordered: Option<Result<(), Refusal>>,
 }
@@ -146,8 +156,17 @@ impl Reading {
             facts,
             modes: Vec::new(),
             mode_count: 0,
+            examines: false,
+            told: health::Told::default(),
+            sensors: 0,
             ordered: None,
         }
+    }
+
+    /// The same, and how it is.
+    pub(super) const fn examining(mut self) -> Self {
+        self.examines = true;
+        self
     }
 
     pub(super) const fn uid(&self) -> Uid {
@@ -156,6 +175,11 @@ impl Reading {
 
     pub(super) const fn facts(&self) -> &Facts {
         &self.facts
+    }
+
+    /// How it is.
+    pub(super) const fn health(&self) -> &Health {
+        &self.told.health
     }
 
     /// Its modes, as far as they were asked for.
@@ -280,6 +304,7 @@ impl Reading {
                 Some(mode) if mode.number == *number => self.take_mode(mode),
                 _ => return false,
             },
+            Question::Health(ask) => return self.told.take(*ask, data),
             Question::Order(_) => self.ordered = Some(Ok(())),
             Question::Identify => match data {
                 [0] => self.facts.learn(Field::Indicators, Value::Indicators(Indicators::Normal)),
@@ -299,7 +324,7 @@ impl Reading {
     }
 
     fn take_info(&mut self, info: DeviceInfo) {
-        self.mode_count = info.personalities;
+        (self.mode_count, self.sensors) = (info.personalities, info.sensors);
         self.facts.learn(Field::Footprint, Value::Count(u32::from(info.footprint)));
         if info.start_address == DeviceInfo::NO_ADDRESS {
             self.facts.cannot_tell(Field::StartAddress);
@@ -331,6 +356,9 @@ impl Reading {
                 Some(question) => self.open.push_back(question),
                 None => self.facts.cannot_tell(field),
             }
+        }
+        if self.examines {
+            self.open.extend(Ask::all(supported, self.sensors).into_iter().map(Question::Health));
         }
     }
 

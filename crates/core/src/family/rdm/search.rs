@@ -9,7 +9,7 @@ use lantern_wire::rdm::Uid;
 
 use super::tables::Tables;
 use super::{Asker, Cable, FIELDS, Reading, own_uid};
-use crate::census::{Behind, FoundFixture, News, Sighting, Told, Way};
+use crate::census::{Behind, FoundFixture, Health, News, Sighting, Told, Way};
 use crate::conversation::{Deadlines, OnCables, Outgoing, Seat, SurveyPlan};
 use crate::facts::Facts;
 use crate::sheet::RigSheet;
@@ -26,7 +26,7 @@ struct Unit {
     /// Whether it is read, or to be.
     is_read: bool,
     /// What it told, once it was read.
-    facts: Option<Facts>,
+    told: Option<(Facts, Health)>,
 }
 
 /// Asks for tables, and reads who is in them.
@@ -85,13 +85,14 @@ impl Search {
         for uid in fresh {
             let unit = self.units.entry((at, uid)).or_default();
             unit.places.push(behind);
-            let facts = unit.facts.clone();
-            self.done += usize::from(facts.is_some());
-            self.tell(now, behind, uid, &facts.unwrap_or_else(|| Facts::able(&FIELDS)));
+            let told = unit.told.clone();
+            self.done += usize::from(told.is_some());
+            let (facts, health) = told.unwrap_or_else(|| (Facts::able(&FIELDS), Health::default()));
+            self.tell(now, FoundFixture { uid, behind, facts, health });
             to_read.push(uid);
         }
         match &self.on_cables {
-            OnCables::Read => {}
+            OnCables::Read | OnCables::Examine => {}
             OnCables::Nothing | OnCables::Count => return,
             OnCables::ReadSome { uids, beside } => {
                 let on_cable =
@@ -110,7 +111,9 @@ impl Search {
         let Some(unit) = self.units.get_mut(&(at, uid)).filter(|unit| !unit.is_read) else { return };
         unit.is_read = true;
         let cable = self.cables.entry(at).or_default();
-        cable.add(now, Reading::new(uid));
+        let reading = Reading::new(uid);
+        let examines = self.on_cables == OnCables::Examine;
+        cable.add(now, if examines { reading.examining() } else { reading });
         if self.is_heard {
             cable.hurry();
         }
@@ -135,17 +138,17 @@ impl Search {
     fn take_over(&mut self, now: Duration, at: At) {
         while let Some(reading) = self.cables.get_mut(&at).and_then(Cable::next_over) {
             let Some(unit) = self.units.get_mut(&(at, reading.uid())) else { continue };
-            unit.facts = Some(reading.facts().clone());
+            unit.told = Some((reading.facts().clone(), reading.health().clone()));
             self.done += unit.places.len();
             for behind in unit.places.clone() {
-                self.tell(now, behind, reading.uid(), reading.facts());
+                let (facts, health) = (reading.facts().clone(), reading.health().clone());
+                self.tell(now, FoundFixture { uid: reading.uid(), behind, facts, health });
             }
         }
         self.due.set(at, self.cables.get(&at).and_then(Cable::next_at));
     }
 
-    fn tell(&mut self, now: Duration, behind: Behind, uid: Uid, facts: &Facts) {
-        let fixture = FoundFixture { uid, behind, facts: facts.clone() };
+    fn tell(&mut self, now: Duration, fixture: FoundFixture) {
         self.told.push_back(Sighting::of_fixture(now, fixture));
     }
 
@@ -204,7 +207,7 @@ impl Asker for Search {
 
     fn read_of(&self) -> (usize, usize) {
         match &self.on_cables {
-            OnCables::Read => (self.done, self.tables.units()),
+            OnCables::Read | OnCables::Examine => (self.done, self.tables.units()),
             OnCables::ReadSome { .. } => {
                 (self.done, self.units.values().filter(|unit| unit.is_read).map(|unit| unit.places.len()).sum())
             }
