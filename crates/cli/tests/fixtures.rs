@@ -127,7 +127,8 @@ fn fixtures_are_set_by_the_sheet_and_taken_back() {
     let check = rig.run(&["check", "night.rig.toml", "--fixtures"]);
     assert_eq!(
         check.line(&["fixtures as planned"]),
-        "203 of 211 fixtures as planned; 6 behind gateways that do not answer", "one is too hot"
+        "203 of 211 fixtures as planned; 6 behind gateways that do not answer",
+        "one is too hot"
     );
     let log = rig.run(&["logbook", "show", "--sheet", "night.rig.toml"]).ended(0);
     assert!(!log.line(&["mast-spot-2", "footprint 34 to", "confirmed"]).is_empty());

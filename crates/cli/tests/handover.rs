@@ -1,5 +1,6 @@
 //! `handover`: papers whose proof is held against what was done to the nodes.
 
+use lantern_core::sheet::{Fixture, RigSheet};
 use quick_xml::Reader;
 use quick_xml::events::Event;
 use rstest::rstest;
@@ -64,6 +65,32 @@ fn every_node_has_one_label(#[case] option: &str, #[case] size: &str, #[case] on
     let body = &page[page.find("<body>").unwrap()..page.find("</html>").unwrap()];
     let mut reader = Reader::from_str(body);
     while !matches!(reader.read_event().unwrap(), Event::Eof) {}
+}
+
+/// Every fixture of a row stands on paper by itself, with the slot it starts at.
+#[test]
+fn every_fixture_has_its_line_and_its_label() {
+    let folder = Folder::night();
+    let papers = ["handover", "--unchecked", "--page", "p.html", "--markdown", "p.md", "--labels", "l.html"];
+    folder.run(&[&papers[..], &["--labels-of", "fixtures"]].concat()).ended(0);
+    let sheet = RigSheet::parse(&folder.read("t.rig.toml")).unwrap();
+    let slot = |row: &Fixture, nth| row.slot_of(nth).map_or_else(|| "open".to_owned(), |slot| slot.to_string());
+    let all: Vec<(String, String)> = sheet
+        .fixtures
+        .iter()
+        .flat_map(|row| row.names().zip(0..).map(|(name, nth)| (name, slot(row, nth))).collect::<Vec<_>>())
+        .collect();
+    assert!(all.len() > 200);
+    let (labels, page, text) = (folder.read("l.html"), folder.read("p.html"), folder.read("p.md"));
+    assert_eq!(labels.matches("<div class=\"label\">").count(), all.len());
+    for (name, slot) in &all {
+        assert!(
+            labels.contains(&format!("<b>{name}</b><div class=\"row\"><div class=\"big\">{slot}</div>")),
+            "{name}"
+        );
+        assert!(page.contains(&format!("<b>{slot}</b>")) && page.contains(&format!("<b>{name}</b>")), "{name}");
+        assert!(text.contains(&format!("| {name} |")), "{name}");
+    }
 }
 
 #[test]

@@ -116,9 +116,9 @@ impl fmt::Display for Sensor {
     /// "head 41 °C, lowest 20, highest 63".
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         if self.name.is_empty() {
-            f.write_str(&self.quantity)?
+            f.write_str(&self.quantity)?;
         } else {
-            self.name.fmt(f)?
+            self.name.fmt(f)?;
         }
         write!(f, " {}", self.now)?;
         if !self.unit.is_empty() {

@@ -4,6 +4,8 @@ use lantern_core::Direction;
 use lantern_core::sheet::{RigSheet, SheetNode, SheetPort, WantedAddress};
 use serde::Serialize;
 
+use super::fixtures::{PlannedFixture, fixtures};
+
 /// Labels on one sheet of A4: three in a row, eight rows.
 const ON_A4: usize = 24;
 
@@ -17,9 +19,20 @@ pub(super) enum Size {
     Tape,
 }
 
+/// Whose labels.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub(super) enum Whose {
+    /// Those of nodes, with address, ports and MAC address
+    Nodes,
+    /// Those of fixtures, with the start address as a big number
+    Fixtures,
+}
+
 /// One label.
 #[derive(Debug, Serialize)]
 pub(super) struct Label {
+    /// What is to be read from below.
+    big: String,
     name: String,
     label: String,
     address: String,
@@ -27,25 +40,41 @@ pub(super) struct Label {
     mac: String,
 }
 
-/// The labels of all nodes, page by page.
-pub(super) fn sheets(sheet: &RigSheet, size: Size) -> Vec<Vec<Label>> {
+/// The labels, page by page.
+pub(super) fn sheets(sheet: &RigSheet, whose: Whose, size: Size) -> Vec<Vec<Label>> {
+    let labels: Vec<Label> = match whose {
+        Whose::Nodes => sheet.nodes.iter().map(label).collect(),
+        Whose::Fixtures => fixtures(sheet).iter().map(label_of_fixture).collect(),
+    };
     let on_page = match size {
         Size::A4 => ON_A4,
         Size::Tape => 1,
     };
     let mut pages: Vec<Vec<Label>> = Vec::new();
-    for node in &sheet.nodes {
+    for label in labels {
         match pages.last_mut().filter(|page| page.len() < on_page) {
-            Some(page) => page.push(label(node)),
-            None => pages.push(vec![label(node)]),
+            Some(page) => page.push(label),
+            None => pages.push(vec![label]),
         }
     }
     pages
 }
 
+fn label_of_fixture(one: &PlannedFixture) -> Label {
+    Label {
+        big: one.start.clone(),
+        name: one.name.clone(),
+        label: one.mode.clone(),
+        address: String::new(),
+        universes: format!("universe {}", one.universe),
+        mac: one.uid.clone(),
+    }
+}
+
 fn label(node: &SheetNode) -> Label {
     let address = node.address.value;
     Label {
+        big: String::new(),
         name: node.name.value.clone(),
         label: node.label.as_ref().map(|label| label.value.clone()).unwrap_or_default(),
         address: if address == WantedAddress::Fill { "address open".to_owned() } else { address.to_string() },

@@ -39,6 +39,15 @@ pub(super) fn text(papers: &Papers<'_>) -> String {
         vec![one.universe.clone(), one.desk.clone(), one.from.clone(), one.to.clone(), one.fixtures.to_string()]
     });
     text += &table(&["universe", "desk", "sent by", "comes out of", "fixtures"], patch);
+    if !papers.fixtures.is_empty() {
+        text += "\n## Fixtures\n\n";
+        let fixtures = papers.fixtures.iter().map(|one| {
+            let slots =
+                if one.end.is_empty() { one.start.clone() } else { format!("{} to {}", one.start, one.end) };
+            vec![one.universe.clone(), slots, one.name.clone(), one.mode.clone(), one.uid.clone()]
+        });
+        text += &table(&["universe", "slots", "fixture", "mode", "RDM identifier"], fixtures);
+    }
     if !papers.runs.is_empty() {
         text += "\n## What was changed\n\n";
         let runs = papers.runs.iter().map(|run| {

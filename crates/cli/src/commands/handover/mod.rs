@@ -1,5 +1,6 @@
 //! `handover`: the paperwork at the end.
 
+mod fixtures;
 mod labels;
 mod markdown;
 mod papers;
@@ -62,6 +63,10 @@ pub(crate) struct Args {
     /// Labels to stick, on tape 62 mm wide
     #[arg(long, value_name = "FILE.html")]
     tape: Option<PathBuf>,
+
+    /// Whose labels
+    #[arg(long, value_name = "WHOSE", default_value = "nodes")]
+    labels_of: labels::Whose,
 }
 
 /// Runs it.
@@ -99,7 +104,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     }
     for (path, size) in [(&args.labels, Size::A4), (&args.tape, Size::Tape)] {
         if let Some(path) = path {
-            let values = context! { rig => papers.rig, sheets => labels::sheets(&file.sheet, size), size => size };
+            let values = context! { rig => papers.rig, sheets => labels::sheets(&file.sheet, args.labels_of, size), size => size };
             write(path, &render(&file, LABELS, values)?, out)?;
         }
     }

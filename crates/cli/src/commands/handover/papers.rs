@@ -35,6 +35,8 @@ pub(super) struct Papers<'a> {
     pub(super) stands: Vec<sheet_page::Area>,
     pub(super) desks: Vec<Desk>,
     pub(super) patch: Vec<Patch>,
+    /// Every fixture by itself.
+    pub(super) fixtures: Vec<super::fixtures::PlannedFixture>,
     maps: Vec<drawings::AddressMap>,
     universes: Vec<drawings::Group>,
     pub(super) runs: Vec<Listed>,
@@ -113,6 +115,7 @@ impl<'a> Papers<'a> {
             stands: sheet_page::areas(sheet),
             desks: desks(sheet),
             patch: patch(sheet),
+            fixtures: super::fixtures::fixtures(sheet),
             maps: drawings::address_maps(sheet),
             universes: drawings::universes(sheet),
             runs: runs.iter().rev().take(MOST_RUNS).map(listed).collect(),
