@@ -202,3 +202,23 @@ fn how_fixtures_are_is_told_to_the_workshop() {
     let not_so = rig.run(&["sheet", "export", "nodes", "night.rig.toml", "--facts", "night.census.json"]).ended(2);
     assert!(not_so.notes.contains("--facts is what fixtures told"), "{}", not_so.notes);
 }
+
+/// Questions and answers stand in the recording as they were on the wire, each readable by itself.
+#[test]
+fn what_was_said_to_fixtures_is_recorded() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    rig.run_here(&["survey", "--fixtures", "--record", "night.pcapng"]);
+    let file = std::fs::read(rig.folder.path("night.pcapng")).unwrap();
+    // Behind the head of 24 bytes stands the message without its start code (E1.20, section 6.2): length at 1, class at 19.
+    let heads = file.windows(12).enumerate().filter(|(_, bytes)| bytes.starts_with(b"Art-Net\0\x00\x83"));
+    let messages: Vec<&[u8]> = heads.map(|(at, _)| &file[at + 24..]).collect();
+    for message in &messages {
+        let length = usize::from(message[1]);
+        let sum = message[..length - 1].iter().fold(0xcc_u16, |sum, byte| sum + u16::from(*byte));
+        assert_eq!(message[length - 1..=length], sum.to_be_bytes(), "its checksum");
+    }
+    let of = |class: u8| messages.iter().filter(|message| message[19] == class).count();
+    let least = 5 * hanging().len();
+    assert!(of(0x20) >= least && of(0x21) >= least, "{} questions, {} answers", of(0x20), of(0x21));
+    assert_eq!(of(0x20) + of(0x21), messages.len(), "nothing was told to take anything");
+}

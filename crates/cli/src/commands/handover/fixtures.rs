@@ -1,6 +1,7 @@
 //! The fixtures of a sheet, each by itself, by universe and slot.
 
 use lantern_core::sheet::{Fixture, RigSheet, WantedMode};
+use lantern_core::universe::Universe;
 use serde::Serialize;
 
 /// One fixture as it is planned.
@@ -35,12 +36,12 @@ pub(super) fn fixtures(sheet: &RigSheet) -> Vec<PlannedFixture> {
                 mode: mode.clone(),
                 uid: fixture.uid(nth).map(|uid| uid.to_string()).unwrap_or_default(),
             };
-            let place = on.and_then(|universe| universe.port_address());
+            let place = on.and_then(Universe::port_address);
             ((place.is_none(), place, start), one)
         });
         each.collect::<Vec<_>>()
     };
     let mut all: Vec<_> = sheet.fixtures.iter().flat_map(of_row).collect();
-    all.sort_by(|(before, _), (after, _)| before.cmp(after));
+    all.sort_by_key(|(place, _)| *place);
     all.into_iter().map(|(_, one)| one).collect()
 }

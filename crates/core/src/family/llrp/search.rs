@@ -5,13 +5,14 @@ use std::time::Duration;
 
 use lantern_wire::MacAddress;
 use lantern_wire::llrp::{Component, Content, Message, ProbeReply};
+use lantern_wire::sacn::Cid;
 
 use super::line::{Line, Target};
 use super::ranges::Ranges;
 use super::reading::Reading;
 use super::{Asker, FIELDS};
 use crate::census::{News, Sighting, Told, Unit, Way};
-use crate::conversation::{Outgoing, SurveyPlan};
+use crate::conversation::{Deadlines, Outgoing, SurveyPlan};
 use crate::facts::Facts;
 use crate::sheet::RigSheet;
 
@@ -35,9 +36,16 @@ pub(in crate::family) struct Search {
     ranges: Ranges,
     probe_at: Duration,
     ask_at: Duration,
-    found: BTreeMap<(Target, Option<MacAddress>), Found>,
+    found: BTreeMap<Key, Found>,
+    /// Those of each component identifier: several may bear one.
+    of_cid: BTreeMap<Cid, Vec<Key>>,
+    /// When each is to be read on.
+    due: Deadlines<Key>,
     told: VecDeque<Sighting>,
 }
+
+/// What tells one target from another.
+type Key = (Target, Option<MacAddress>);
 
 /// A target that was found.
 #[derive(Debug)]
@@ -58,6 +66,8 @@ impl Search {
             probe_at: Duration::ZERO,
             ask_at: Duration::ZERO,
             found: BTreeMap::new(),
+            of_cid: BTreeMap::new(),
+            due: Deadlines::default(),
             told: VecDeque::new(),
         }
     }
@@ -89,6 +99,8 @@ impl Search {
             mac,
             facts: Facts::able(&FIELDS),
         };
+        self.due.set((target, mac), reading.as_ref().and_then(Reading::next_at));
+        self.of_cid.entry(target.cid).or_default().push((target, mac));
         self.found.insert((target, mac), Found { title, unit, reading });
         self.tell(now, target, mac);
     }
@@ -96,11 +108,13 @@ impl Search {
     /// A target answered a question.
     fn hear_answer(&mut self, now: Duration, message: &Message, sighting: &Sighting) {
         let mut news = Vec::new();
-        for ((target, mac), found) in &mut self.found {
-            // Where frames are seen, they tell two of one identifier apart.
-            let spoke = target.cid == message.from && (sighting.mac.is_none() || sighting.mac == *mac);
-            let Some(reading) = found.reading.as_mut().filter(|_| spoke) else { continue };
+        // Where frames are seen, they tell two of one identifier apart.
+        let spoke = |(_, mac): &&Key| sighting.mac.is_none() || sighting.mac == *mac;
+        for (target, mac) in self.of_cid.get(&message.from).into_iter().flatten().filter(spoke) {
+            let Some(found) = self.found.get_mut(&(*target, *mac)) else { continue };
+            let Some(reading) = found.reading.as_mut() else { continue };
             reading.hear(now, message);
+            self.due.set((*target, *mac), reading.next_at());
             found.unit.facts = reading.facts.clone();
             found.unit.what = format!("{} {}", found.title, reading.what()).trim_end().into();
             found.unit.address = sighting.from;
@@ -119,18 +133,20 @@ impl Search {
     }
 
     fn next_reading(&self) -> Option<Duration> {
-        let readings = self.found.values().filter_map(|found| found.reading.as_ref()?.next_at());
-        readings.min().map(|at| at.max(self.ask_at))
+        self.due.first().map(|(at, _)| at.max(self.ask_at))
     }
 
     fn probe(&mut self, now: Duration, out: &mut Vec<Outgoing>) {
-        let Some((lowest, highest, known)) = self.ranges.next() else {
+        let questions = self.ranges.next();
+        if questions.is_empty() {
             self.ranges.again();
             self.probe_at = now + AGAIN;
             return;
-        };
+        }
         self.probe_at = now + if self.line.spoken() == 0 { FIRST_WAIT } else { WAIT };
-        self.line.probe(lowest, highest, known, out);
+        for (lowest, highest, known) in questions {
+            self.line.probe(lowest, highest, known, out);
+        }
     }
 }
 
@@ -163,13 +179,11 @@ impl Asker for Search {
         if self.ask_at > now {
             return;
         }
-        let due =
-            |found: &&mut Found| found.reading.as_ref().and_then(Reading::next_at).is_some_and(|at| at <= now);
-        if let Some(found) = self.found.values_mut().find(due) {
-            let reading = found.reading.iter_mut();
-            reading.for_each(|reading| reading.ask(now, &mut self.line, out));
-            self.ask_at = now + ASK_EVERY;
-        }
+        let Some((_, whom)) = self.due.first().filter(|(at, _)| *at <= now) else { return };
+        let Some(reading) = self.found.get_mut(&whom).and_then(|found| found.reading.as_mut()) else { return };
+        reading.ask(now, &mut self.line, out);
+        self.due.set(whom, reading.next_at());
+        self.ask_at = now + ASK_EVERY;
     }
 
     fn waits(&self) -> bool {
