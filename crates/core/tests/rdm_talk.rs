@@ -325,3 +325,49 @@ fn a_sheet_sets_what_it_can_and_says_what_it_leaves() {
     let is: Vec<(u16, u8)> = truths.iter().map(|truth| (truth.start_address, truth.mode)).collect();
     assert_eq!(is, [(1, 1), (15, 1), (1, 1), (29, 1)]);
 }
+
+/// The gateway loses its power: nobody behind it is lost sight of for long, and nothing is called done.
+#[test]
+fn behind_a_gateway_without_power_all_is_silent_soon() {
+    let units = (1..=20).map(|i| unit(1, 1, i, "")).collect::<String>();
+    let mut ground = ground(&scene(&units)).with_frames(OWN);
+    let (census, seats) = (seen(&mut ground), [seat()]);
+    let wishes: Vec<Wish> = (1..=20_u32)
+        .map(|i| {
+            let subject = census.subject(&format!("7ff0:{i:08x}")).unwrap();
+            Wish::asked_for(subject, Wanted { start_address: Some(1 + 14 * i), ..Wanted::default() })
+        })
+        .collect();
+    let plan = plan_each(&wishes, &support::protection(&census, None, &seats));
+    let began = ground.now();
+    ground.nodes_mut()[0].switch(began, false);
+    let (made, _) = make(&mut ground, &plan);
+    let is_silent =
+        |made: &Option<Made>| made.as_ref().is_some_and(|made| made.outcome == Outcome::Silent { written: false });
+    assert!(made.iter().all(is_silent), "{made:?}");
+    assert!(ground.now() - began < Duration::from_secs(75), "{:?}", ground.now() - began);
+}
+
+/// Broken off after any of its events, planned anew from what is so then, it comes to its end.
+#[test]
+fn broken_off_anywhere_it_is_gone_on_with() {
+    for quirk in ["", "quirks = [\"mode-resets-address\"]", "quirks = [\"lags\"]"] {
+        for events in 0..8 {
+            let mut ground = ground(&scene(&unit(1, 2, 1, quirk))).with_frames(OWN);
+            let plan = planned(&mut ground, "7ff0:00000001", &to_set());
+            let (mut apply, mut seen) = (Apply::new(&plan, vantage(), manner(20, 4)), 0);
+            support::run_until(&mut apply, &mut ground, |_, _, _| {
+                seen += 1;
+                seen <= events
+            });
+            let plan = planned(&mut ground, "7ff0:00000001", &to_set());
+            let (made, _) = make(&mut ground, &plan);
+            assert!(
+                made.iter().all(|one| one.as_ref().is_some_and(|one| one.outcome == Outcome::Done)),
+                "{made:?}"
+            );
+            let so = &truths(&ground)[0];
+            assert_eq!((so.label.as_str(), so.start_address, so.mode), ("mast-wash-3", 57, 2), "{quirk} {events}");
+        }
+    }
+}

@@ -40,6 +40,8 @@ pub enum Layer {
     Llrp,
     /// Remote device management (E1.20).
     Rdm,
+    /// RDM over TCP, through a broker (E1.33).
+    RdmNet,
     /// A line or datagram of PJLink.
     Pjlink,
 }
@@ -63,6 +65,7 @@ impl fmt::Display for Layer {
             Self::DnsSd => f.write_str("multicast DNS"),
             Self::Llrp => f.write_str("LLRP"),
             Self::Rdm => f.write_str("RDM"),
+            Self::RdmNet => f.write_str("RDMnet"),
             Self::Pjlink => f.write_str("PJLink"),
         }
     }

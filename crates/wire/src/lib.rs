@@ -18,6 +18,7 @@ mod mac;
 pub mod packet;
 pub mod pjlink;
 pub mod rdm;
+pub mod rdmnet;
 pub mod sacn;
 pub mod sap;
 pub mod sdp;

@@ -60,7 +60,14 @@ fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &m
     let subject = Subject::of_fixture(found);
     let meant =
         differences.iter().filter(|difference| part.has(difference.field) || difference.field == Field::Cable);
-    let mut open: Vec<Difference> = meant.filter(|difference| difference.is_told()).cloned().collect();
+    let (mut open, untold): (Vec<Difference>, Vec<Difference>) =
+        meant.cloned().partition(|difference| difference.is_told());
+    for difference in &untold {
+        leave(match difference.cannot_be_told() {
+            true => format!("it does not tell its {}: set it at the unit itself", difference.field),
+            false => format!("its {} was not heard; run the same command again", difference.field),
+        });
+    }
     // Where it hangs it may be in somebody's way; where it is to hang, it is set then.
     if let Some(cable) = open.iter().find(|difference| difference.field == Field::Cable) {
         leave(format!("{cable}: plug it in where it is planned, then run the same command again"));

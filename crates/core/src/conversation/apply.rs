@@ -1,8 +1,8 @@
 //! Apply: makes a plan's changes, a talk each, several side by side at one pace. A change begins when everything that it waits
 //! for is made; a failure holds back what waits for it, and nothing else unless that is asked for.
 
-use std::collections::VecDeque;
-use std::net::SocketAddrV4;
+use std::collections::{HashMap, VecDeque};
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use super::pace::Pace;
@@ -10,6 +10,7 @@ use super::schedule::Schedule;
 use super::{Conversation, Heard, Outcome, Outgoing, Talk, TalkEvent, Vantage};
 use crate::census::Subject;
 use crate::change::{Change, ChangePlan, Graph, Wait, Why};
+use crate::universe::PortAddress;
 
 /// A change that was begun: what became of it, and whom it is about as last heard.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -70,6 +71,12 @@ pub struct HowFar {
     pub left: Option<Duration>,
 }
 
+/// What is spoken to one at a time.
+type Lane = (Ipv4Addr, PortAddress);
+
+/// After so many in a row that answered nothing it is their lane: a cable that was unplugged, a gateway without power.
+const MANY_SILENT: u32 = 2;
+
 /// The conversation.
 pub struct Apply {
     changes: Vec<Change>,
@@ -84,6 +91,8 @@ pub struct Apply {
     sent: VecDeque<Outgoing>,
     asked_lately: AskedLately,
     events: VecDeque<ApplyEvent>,
+    /// How many in a row answered nothing, of each lane.
+    silent: HashMap<Lane, u32>,
     /// How long those took that have ended, all together.
     spent: Duration,
 }
@@ -124,6 +133,7 @@ impl Apply {
             sent: VecDeque::new(),
             asked_lately: AskedLately::default(),
             events: VecDeque::new(),
+            silent: HashMap::new(),
             spent: Duration::ZERO,
         }
     }
@@ -153,6 +163,10 @@ impl Apply {
     fn begin(&mut self, now: Duration) {
         while let Some(change) = self.schedule.begin() {
             let mut talk = self.changes[change].talk(self.vantage.clone(), self.manner.restart_time);
+            let lane = self.changes[change].subject.lane();
+            if lane.and_then(|lane| self.silent.get(&lane)).is_some_and(|silent| *silent >= MANY_SILENT) {
+                talk.hurry();
+            }
             self.tell(change, ApplyNews::Begun);
             talk.wake(Duration::ZERO);
             self.running.push(Running { change, since: now, talk });
@@ -178,6 +192,10 @@ impl Apply {
             self.spent += now.saturating_sub(since);
             let outcome = talk.outcome().cloned().unwrap_or(Outcome::Silent { written: true });
             let is_failure = outcome.is_failure();
+            if let Some(lane) = self.changes[change].subject.lane() {
+                let silent = self.silent.entry(lane).or_default();
+                *silent = if matches!(outcome, Outcome::Silent { .. }) { *silent + 1 } else { 0 };
+            }
             let made = Made { outcome, subject: talk.subject() };
             self.made[change] = Some(made.clone());
             self.tell(change, ApplyNews::Made(made.clone()));

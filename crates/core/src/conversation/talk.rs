@@ -22,6 +22,9 @@ pub trait Talk: Conversation<Event = TalkEvent> {
     /// Whom it is about, as last heard.
     fn subject(&self) -> Subject;
 
+    /// Others beside it answered nothing: it is given up sooner, too, where it does not.
+    fn hurry(&mut self) {}
+
     /// When it has a question that waits for its turn at the pace of all: where the answer is waited for by the clock, it must
     /// not wait in a queue.
     fn next_single(&self) -> Option<Duration> {

@@ -6,6 +6,7 @@
 mod behaviour;
 mod description;
 mod device_info;
+pub mod endpoint;
 mod line;
 mod message;
 pub mod network;

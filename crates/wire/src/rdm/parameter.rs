@@ -4,6 +4,8 @@
 
 use core::fmt;
 
+use super::endpoint;
+
 /// Fetch what waits: an answer that took time, a status, a change at the panel (section 10.3.1). Asked with a status type.
 pub const QUEUED_MESSAGE: u16 = 0x0020;
 /// What the device counted of its cable.
@@ -112,6 +114,16 @@ pub const fn name(parameter: u16) -> Option<&'static str> {
         PAN_TILT_SWAP => "pan/tilt swap",
         IDENTIFY_DEVICE => "identify",
         RESET_DEVICE => "reset",
+        endpoint::LIST => "endpoints",
+        endpoint::LIST_CHANGE => "changes of endpoints",
+        endpoint::IDENTIFY => "identify endpoint",
+        endpoint::UNIVERSE => "endpoint universe",
+        endpoint::MODE => "endpoint mode",
+        endpoint::LABEL => "endpoint label",
+        endpoint::RDM_TRAFFIC => "RDM of endpoint",
+        endpoint::DISCOVERY_STATE => "discovery of endpoint",
+        endpoint::BACKGROUND_DISCOVERY => "background discovery",
+        endpoint::RESPONDERS => "responders of endpoint",
         _ => return None,
     })
 }

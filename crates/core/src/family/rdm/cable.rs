@@ -75,6 +75,11 @@ impl Cable {
         }
     }
 
+    /// Others on it answered nothing, in talks of their own.
+    pub(super) const fn doubt(&mut self) {
+        self.silent = MANY_SILENT;
+    }
+
     /// The request to send now. An answer that is overdue for the last time is given up before.
     pub(super) fn ask(&mut self, now: Duration, own: Uid) -> Option<Message> {
         if self.tries >= if self.is_dead() { ASKS_AFTER_MANY } else { ASKS } {

@@ -372,6 +372,11 @@ impl conversation::Talk for Talk {
         Subject::of_fixture(&self.fixture)
     }
 
+    fn hurry(&mut self) {
+        self.cable.doubt();
+        self.phase = Phase::Greeting { nth: GREETINGS };
+    }
+
     fn next_single(&self) -> Option<Duration> {
         if self.outcome.is_some() {
             return None;
