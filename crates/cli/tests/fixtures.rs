@@ -222,3 +222,24 @@ fn what_was_said_to_fixtures_is_recorded() {
     assert!(of(0x20) >= least && of(0x21) >= least, "{} questions, {} answers", of(0x20), of(0x21));
     assert_eq!(of(0x20) + of(0x21), messages.len(), "nothing was told to take anything");
 }
+
+/// What a new search means for a running show is said before it is begun, and without a yes nothing is sent.
+#[test]
+fn a_new_search_is_asked_for_and_finds_what_was_plugged_in_later() {
+    let node = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
+                mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\npages = [{ out = [0, 1, 2, 3] }]\n";
+    let unit = |number: u32, quirks: &str| {
+        format!(
+            "[[fixture]]\nbehind = \"quay-north\"\nport = 2\nuid = \"7ff0:{number:08x}\"\nmodel = \"Wash\"\n{quirks}\n\
+             modes = [{{ name = \"plain\", footprint = 4 }}]\n"
+        )
+    };
+    let scene = format!("{node}{}{}", unit(1, ""), unit(2, "quirks = [\"plugged-in-later\"]"));
+    let rig = Rig::with(&Scene::parse(&scene).unwrap());
+    let asked = rig.run_here(&["survey", "--fixtures", "--rediscover"]).ended(2);
+    assert!(asked.notes.contains("search every cable anew") && asked.notes.contains("--yes"), "{}", asked.notes);
+    let before = rig.run_here(&["survey", "--fixtures"]);
+    assert!(!before.out.contains("7ff0:00000002"), "{}", before.out);
+    let after = rig.run_here(&["survey", "--fixtures", "--rediscover", "--yes"]);
+    assert!(after.out.contains("7ff0:00000001") && after.out.contains("7ff0:00000002"), "{}", after.out);
+}

@@ -348,3 +348,26 @@ fn only_who_has_an_identifier_on_the_sheet_is_known_by_nothing_else() {
     let verdicts: Vec<String> = compared.rows.iter().map(|row| format!("{:?}", row.verdict())).collect();
     assert_eq!((verdicts.join(" "), compared.unexpected.len()), ("Fail Pass".to_owned(), 1));
 }
+
+/// What was plugged in after the gateway had searched is found when it searches anew, and only then.
+#[rstest]
+#[case::as_it_is(false, &["7ff0:00000001"])]
+#[case::searched_anew(true, &["7ff0:00000001", "7ff0:00000002"])]
+fn what_was_plugged_in_later_is_found_by_a_new_search(#[case] rediscovers: bool, #[case] found: &[&str]) {
+    let later = unit(0, 1, 2, "start_address = 15\nquirks = [\"plugged-in-later\"]");
+    let scene = Scene::parse(&(gateways(2) + &unit(0, 1, 1, "") + &later)).unwrap();
+    let mut ground = ground(&scene).with_frames(OWN);
+    let means = Means { frames: true, ..Means::default() };
+    let vantage = Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) };
+    let art_net = SurveyPlan::art_net(vec![seat()], None, false);
+    let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
+    let plan = SurveyPlan { ways, on_cables: OnCables::Read, vantage, rediscovers, ends_early: false, ..art_net };
+    let mut survey = Survey::new(plan);
+    let mut searches = 0;
+    run_seeing(&mut survey, &mut ground, |_, bytes| searches += usize::from(bytes.get(9) == Some(&0x82)));
+    assert_eq!(searches, if rediscovers { 4 } else { 0 }, "one for each cable of the one that speaks RDM");
+    let fixtures = survey.census().fixtures();
+    let uids: Vec<String> = fixtures.iter().map(|one| one.uid.to_string()).collect();
+    assert_eq!(uids, found);
+    assert!(fixtures.iter().all(|one| one.facts.is_whole()));
+}

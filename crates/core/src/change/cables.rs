@@ -60,8 +60,7 @@ fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &m
     let subject = Subject::of_fixture(found);
     let meant =
         differences.iter().filter(|difference| part.has(difference.field) || difference.field == Field::Cable);
-    let (mut open, untold): (Vec<Difference>, Vec<Difference>) =
-        meant.cloned().partition(|difference| difference.is_told());
+    let (mut open, untold): (Vec<Difference>, Vec<Difference>) = meant.cloned().partition(Difference::is_told);
     for difference in &untold {
         leave(match difference.cannot_be_told() {
             true => format!("it does not tell its {}: set it at the unit itself", difference.field),

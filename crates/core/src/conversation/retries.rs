@@ -40,6 +40,11 @@ impl<K: Copy + Ord + Hash> Retries<K> {
         true
     }
 
+    /// Whether it was asked at least once.
+    pub(crate) fn was_asked(&self, whom: K) -> bool {
+        self.asked.get(&whom).is_some_and(|tries| *tries > 0)
+    }
+
     /// It answered; it need not be asked any more.
     pub(crate) fn answered(&mut self, whom: K) {
         self.due.set(whom, None);

@@ -32,6 +32,7 @@ pub(super) struct Cable {
     /// When the request that is through now is done.
     done_at: Option<Duration>,
     searched_at: Option<Duration>,
+    was_searched: bool,
     most_waiting: usize,
     /// When the first request came, and when the last was answered.
     used: Option<(Duration, Duration)>,
@@ -39,8 +40,13 @@ pub(super) struct Cable {
 
 impl Cable {
     fn search(&mut self) {
-        let hidden = |unit: &&SimFixture| !unit.setup().quirks.contains(&FixtureQuirk::Hidden);
-        self.table = self.units.iter().filter(hidden).map(|unit| unit.truth().uid).collect();
+        let is_first = !std::mem::replace(&mut self.was_searched, true);
+        let answers = |unit: &&SimFixture| {
+            let has = |quirk| unit.setup().quirks.contains(&quirk);
+            let is_late = is_first && has(FixtureQuirk::PluggedInLater);
+            !is_late && !has(FixtureQuirk::Hidden)
+        };
+        self.table = self.units.iter().filter(answers).map(|unit| unit.truth().uid).collect();
     }
 
     /// How long the cable is taken by the request that is first.

@@ -78,6 +78,14 @@ pub(crate) struct Args {
           conflicts_with_all = ["listen", "range", "mac", "capture", "remembered"])]
     pub(crate) fixtures: Option<fixtures::Order>,
 
+    /// Let the gateways forget their tables and search their cables anew first, for what was plugged in later; asks before
+    #[arg(long, requires = "fixtures")]
+    pub(crate) rediscover: bool,
+
+    /// Do not ask before that
+    #[arg(long, requires = "rediscover")]
+    pub(crate) yes: bool,
+
     /// Save what was found, to be compared or replayed later
     #[arg(long, value_name = "FILE.census.json")]
     pub(crate) save: Option<PathBuf>,
@@ -123,6 +131,8 @@ impl Args {
             pace: USUAL_PACE,
             show: Vec::new(),
             fixtures: None,
+            rediscover: false,
+            yes: false,
             save: Some(save),
             record: None,
             capture: None,
@@ -174,6 +184,16 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     session.record(args.record.as_deref())?;
     let plan = plan::of(args, &session, &known);
     plan::announce(&plan, out)?;
+    if plan.rediscovers && !args.yes {
+        out.note(
+            "the gateways search every cable anew: for up to a minute and a half RDM goes over them, none of their fixtures is in a table \
+             meanwhile, and what does not stand RDM may flicker",
+        )?;
+        if !out.confirmed("Search now?")?.ok_or(Failure::NobodyToAsk)? {
+            out.note("nothing was sent")?;
+            return Ok(Exit::Fine);
+        }
+    }
     let mut survey = Survey::new(plan);
     let Ran { traffic, listened, broken } = live::run(&mut survey, &session, out)?;
     session.end_recording(out)?;

@@ -66,6 +66,7 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
         calls,
         universes: session.sheet().map(RigSheet::sacn_universes).unwrap_or_default(),
         pace: args.pace,
+        rediscovers: args.rediscover,
         on_cables: match args.fixtures {
             Some(Order::Upkeep) => OnCables::Examine,
             Some(Order::Gateway | Order::Universe) => OnCables::Read,

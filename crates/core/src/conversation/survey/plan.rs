@@ -44,6 +44,8 @@ pub struct SurveyPlan {
     pub calls: Vec<Ipv4Addr>,
     /// What is asked of the cables behind gateways.
     pub on_cables: OnCables,
+    /// Whether gateways are to forget their tables first and search their cables anew.
+    pub rediscovers: bool,
     /// Universes of sACN to listen to.
     pub universes: Vec<u16>,
     /// Packets a second to single addresses.
@@ -205,6 +207,7 @@ impl SurveyPlan {
             ranges: Vec::new(),
             calls: Vec::new(),
             on_cables: OnCables::Nothing,
+            rediscovers: false,
             universes: Vec::new(),
             pace: Pace::USUAL,
             secrets: Secrets::default(),

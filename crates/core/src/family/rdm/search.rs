@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_wire::art_net::{Message, PORT, PollReply, Rdm, TodData};
 use lantern_wire::rdm::Uid;
 
-use super::tables::Tables;
+use super::tables::{Asks, Tables};
 use super::{Asker, Cable, FIELDS, Reading, own_uid};
 use crate::census::{Behind, FoundFixture, Health, News, Sighting, Told, Way};
 use crate::conversation::{Deadlines, OnCables, Outgoing, Seat, SurveyPlan};
@@ -58,7 +58,7 @@ impl Search {
             asks: !plan.is_passive(),
             on_cables: if plan.is_passive() { OnCables::Count } else { plan.on_cables.clone() },
             sheet: plan.sheet.clone(),
-            tables: Tables::default(),
+            tables: if plan.rediscovers { Tables::searched_anew() } else { Tables::default() },
             cables: BTreeMap::new(),
             due: Deadlines::default(),
             units: BTreeMap::new(),
@@ -153,11 +153,16 @@ impl Search {
     }
 
     fn ask_table(&mut self, now: Duration) -> Option<Outgoing> {
-        let (gateway, nth, request) = self.tables.ask(now)?;
-        // Some take it only as it went to everybody, as the standard had it first.
+        let (gateway, asks) = self.tables.ask(now)?;
         let seat = Seat::beside(&self.seats, gateway)?;
-        let to = if nth == 2 { self.seats[seat].subnet.broadcast() } else { gateway };
-        Some(datagram(seat, to, request.to_bytes()))
+        Some(match asks {
+            Asks::Search(control) => datagram(seat, gateway, control.to_bytes()),
+            Asks::Tables(nth, request) => {
+                // Some take it only as it went to everybody, as the standard had it first.
+                let to = if nth == 2 { self.seats[seat].subnet.broadcast() } else { gateway };
+                datagram(seat, to, request.to_bytes())
+            }
+        })
     }
 
     fn ask_unit(&mut self, now: Duration) -> Option<Outgoing> {

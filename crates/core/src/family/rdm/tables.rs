@@ -1,11 +1,11 @@
 //! The tables that gateways keep of their ports: asked for until each was told whole.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
-use lantern_wire::art_net::{PollReply, TodData, TodRequest};
+use lantern_wire::art_net::{PollReply, TodControl, TodData, TodRequest};
 use lantern_wire::rdm::Uid;
 
 use crate::census::Behind;
@@ -16,6 +16,11 @@ use crate::universe::PortAddress;
 const EVERY: Duration = Duration::from_millis(400);
 /// How often a gateway is asked.
 const ASKS: u32 = 4;
+/// Where gateways search their cables anew: how long after that they are asked first, how often, and how often at most. A full cable
+/// takes half a minute and more.
+const SEARCHES: Duration = Duration::from_secs(2);
+const SEARCH_EVERY: Duration = Duration::from_secs(2);
+const SEARCH_ASKS: u32 = 45;
 /// The most pages whose tables are asked for.
 const MOST: usize = 4096;
 /// The most units of one port, and of all together: more than any cable or rig has.
@@ -47,20 +52,39 @@ pub(super) struct Tables {
     asked: Retries<Page>,
     /// How many units there are in them.
     units: usize,
+    /// Whether each cable is searched anew, and those for which that is still to be said.
+    rediscovers: bool,
+    to_search: VecDeque<(Ipv4Addr, TodControl)>,
+}
+
+/// What is asked of a gateway.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Asks {
+    /// To forget the table of a cable and search it.
+    Search(TodControl),
+    /// To tell its tables, for which time.
+    Tables(u32, TodRequest),
 }
 
 impl Default for Tables {
     fn default() -> Self {
         let asked = Retries::new(ASKS, EVERY, MOST).doubling();
-        Self { all: BTreeMap::new(), asked, units: 0 }
+        Self { all: BTreeMap::new(), asked, units: 0, rediscovers: false, to_search: VecDeque::new() }
     }
 }
 
 impl Tables {
+    /// Those of gateways that search their cables anew.
+    pub(super) fn searched_anew() -> Self {
+        let asked = Retries::new(SEARCH_ASKS, SEARCH_EVERY, MOST);
+        Self { asked, rediscovers: true, ..Self::default() }
+    }
+
     /// A gateway has told a page: the tables of its outputs are wanted, where RDM is on.
     pub(super) fn want(&mut self, now: Duration, gateway: (Ipv4Addr, Option<MacAddress>), reply: &PollReply) {
         let (address, mac) = gateway;
         let page = reply.bind_index.max(1);
+        let first = if self.rediscovers { now + SEARCHES } else { now };
         let outputs =
             (0..).zip(&reply.ports).filter(|(_, port)| port.kind.is_output() && !port.output_b.rdm_off());
         for (slot, port) in outputs {
@@ -68,7 +92,12 @@ impl Tables {
             let behind = Behind { address, mac, page, slot, universe };
             if let Some(table) = self.all.get_mut(&((address, page), slot)) {
                 table.behind = behind;
-            } else if self.asked.ask(now, (address, page)) || self.tables((address, page)).next().is_some() {
+            } else if self.asked.ask(first, (address, page)) || self.tables((address, page)).next().is_some() {
+                if self.rediscovers {
+                    let [net, low] = universe.flat().to_be_bytes();
+                    let control = TodControl { net, command: TodControl::FLUSH, address: low };
+                    self.to_search.push_back((address, control));
+                }
                 let table = Table { behind, uids: BTreeSet::new(), total: None };
                 self.all.insert(((address, page), slot), table);
             }
@@ -82,6 +111,10 @@ impl Tables {
     /// A gateway has told a part of a table. Gives the cable and who is new on it.
     pub(super) fn hear(&mut self, from: Ipv4Addr, told: &TodData) -> Option<(Behind, Vec<Uid>)> {
         let page = (from, told.bind_index.max(1));
+        // What it told before it was asked to search is the old table.
+        if self.rediscovers && !self.asked.was_asked(page) {
+            return None;
+        }
         let table = self.all.get_mut(&(page, told.port.checked_sub(1)?))?;
         // It is being made: asked again, it is there.
         if told.response != TodData::FULL {
@@ -107,7 +140,7 @@ impl Tables {
 
     /// When somebody is to be asked; `None` when every table was told, or given up.
     pub(super) fn next_at(&self) -> Option<Duration> {
-        self.asked.next_at()
+        if self.to_search.is_empty() { self.asked.next_at() } else { Some(Duration::ZERO) }
     }
 
     /// Until when an answer is waited for.
@@ -115,17 +148,17 @@ impl Tables {
         self.asked.last_at()
     }
 
-    /// The next request that is due: to which gateway, and for which time. It asks for all that is missing of a page.
-    pub(super) fn ask(&mut self, now: Duration) -> Option<(Ipv4Addr, u32, TodRequest)> {
+    /// The next request that is due, and to which gateway. It asks for all that is missing of a page.
+    pub(super) fn ask(&mut self, now: Duration) -> Option<(Ipv4Addr, Asks)> {
+        if let Some((gateway, control)) = self.to_search.pop_front() {
+            return Some((gateway, Asks::Search(control)));
+        }
         let (page, nth) = self.asked.next(now)?;
         let missing = || self.tables(page).filter(|table| !table.is_whole()).map(|table| table.behind.universe);
         let addresses: BTreeSet<u8> = missing().map(|universe| universe.flat().to_be_bytes()[1]).collect();
         let net = missing().next()?.net();
-        Some((
-            page.0,
-            nth,
-            TodRequest { net, command: TodRequest::FULL, addresses: addresses.into_iter().collect() },
-        ))
+        let addresses = addresses.into_iter().collect();
+        Some((page.0, Asks::Tables(nth, TodRequest { net, command: TodRequest::FULL, addresses })))
     }
 }
 
@@ -164,8 +197,8 @@ mod tests {
     fn a_gateway_is_asked_until_its_table_is_whole_and_given_up_after_a_while() {
         let mut tables = tables();
         let uid = |number: u64| Uid::of_number(0x7ff0_0000_0000 + number);
-        let (gateway, nth, request) = tables.ask(Duration::ZERO).unwrap();
-        assert_eq!((gateway, nth, &request.addresses[..]), (GATEWAY, 1, &[5][..]), "only the output is asked for");
+        let Some((GATEWAY, Asks::Tables(1, request))) = tables.ask(Duration::ZERO) else { panic!("no request") };
+        assert_eq!(request.addresses, [5], "only the output is asked for");
         assert_eq!(tables.ask(Duration::ZERO), None, "one request for all of them");
         let (behind, fresh) = tables.hear(GATEWAY, &told(0, 3, vec![uid(1), uid(2), Uid::EVERYBODY])).unwrap();
         assert_eq!((behind.slot, fresh.len()), (0, 2));
@@ -175,9 +208,29 @@ mod tests {
         let mut silent = self::tables();
         let mut asked = Vec::new();
         while let Some(at) = silent.next_at() {
-            asked.extend(silent.ask(at).map(|(_, nth, _)| (at.as_millis(), nth)));
+            let Some((_, Asks::Tables(nth, _))) = silent.ask(at) else { continue };
+            asked.push((at.as_millis(), nth));
         }
         assert_eq!(asked, [(0, 1), (400, 2), (1200, 3), (2800, 4)]);
+    }
+
+    /// The old table counts for nothing, whenever it comes.
+    #[test]
+    fn a_gateway_that_is_to_search_is_asked_for_what_it_found_then() {
+        let output = PortBlock { kind: PortType::DMX_OUT, switch_out: 5, ..PortBlock::default() };
+        let ports = [output, PortBlock::default(), PortBlock::default(), PortBlock::default()];
+        let mut tables = Tables::searched_anew();
+        tables.want(Duration::ZERO, (GATEWAY, None), &PollReply { port_count: 1, ports, ..PollReply::default() });
+        let search = TodControl { net: 0, command: TodControl::FLUSH, address: 5 };
+        assert_eq!(tables.ask(Duration::ZERO), Some((GATEWAY, Asks::Search(search))));
+        let uid = Uid::of_number(0x7ff0_0000_0001);
+        assert_eq!(tables.hear(GATEWAY, &told(0, 1, vec![uid])), None);
+        assert_eq!((tables.ask(Duration::ZERO), tables.next_at()), (None, Some(SEARCHES)));
+        assert!(matches!(tables.ask(SEARCHES), Some((GATEWAY, Asks::Tables(1, _)))));
+        let searching = TodData { response: 0xff, ..told(0, 0, Vec::new()) };
+        assert_eq!(tables.hear(GATEWAY, &searching), None);
+        assert_eq!(tables.next_at(), Some(SEARCHES + SEARCH_EVERY), "it is asked on");
+        assert_eq!(tables.hear(GATEWAY, &told(0, 1, vec![uid])).unwrap().1, [uid]);
     }
 
     #[test]
