@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use lantern_core::sheet::{RigSheet, WantedMode};
 use lantern_sim::{NIGHT, NIGHT_MENDED_SHEET, Scene, SimNode};
 use rstest::rstest;
 use serde_json::Value;
@@ -242,4 +243,29 @@ fn a_new_search_is_asked_for_and_finds_what_was_plugged_in_later() {
     assert!(!before.out.contains("7ff0:00000002"), "{}", before.out);
     let after = rig.run_here(&["survey", "--fixtures", "--rediscover", "--yes"]);
     assert!(after.out.contains("7ff0:00000001") && after.out.contains("7ff0:00000002"), "{}", after.out);
+}
+
+/// A sheet written from what was found says what hangs there, and a check by it finds every fixture as planned.
+#[test]
+fn a_sheet_from_a_survey_has_every_fixture_as_it_is() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    let guest = rig.ground.guest().to_string();
+    rig.run(&["sheet", "new", "found.rig.toml", "--survey", "--fixtures", "--adapter", &guest]).ended(0);
+    let sheet = RigSheet::parse(&rig.folder.read("found.rig.toml")).unwrap();
+    let found: BTreeMap<String, (u64, u64, String)> = sheet
+        .fixtures
+        .iter()
+        .map(|one| {
+            let mode = match one.mode.as_ref().map(|mode| &mode.value) {
+                Some(WantedMode::Number(number)) => u64::from(*number),
+                _ => 0,
+            };
+            (one.uid(0).unwrap().to_string(), (one.slot_of(0).unwrap().into(), mode, one.name.value.clone()))
+        })
+        .collect();
+    assert_eq!(found, hanging());
+    let check = rig.run(&["check", "found.rig.toml", "--fixtures", "--json"]).json();
+    let states = check["fixtures"].as_array().unwrap().iter().map(|one| one["state"].as_str().unwrap());
+    let other: Vec<&str> = states.filter(|state| *state != "as planned").collect();
+    assert!(other.is_empty(), "{other:?}");
 }

@@ -9,7 +9,8 @@ use toml::Value;
 
 use crate::Merge;
 use crate::address::Subnet;
-use crate::census::{Census, FoundNode, FoundPort};
+use crate::census::{Census, FoundFixture, FoundNode, FoundPort};
+use crate::facts::Field;
 use crate::sheet::WantedAddress;
 use crate::sheet::kind::Kind;
 
@@ -41,6 +42,7 @@ impl Draft<'_> {
                 for node in census.by_address().into_iter().filter(|node| node.is_node()) {
                     text.push_str(&node_table(node));
                 }
+                text.push_str(&fixture_tables(census));
             }
             None => text.push_str(&example(self.network)),
         }
@@ -182,6 +184,35 @@ fn node_table(node: &FoundNode) -> String {
     line("address", &quoted(&address.to_string()));
     for (number, _, port) in node.ports() {
         text.push_str(&port_table(number, port));
+    }
+    text
+}
+
+/// Every fixture that tells where it starts and how much it takes; those on one universe in the order of their slots.
+fn fixture_tables(census: &Census) -> String {
+    let mut all: Vec<FoundFixture> =
+        census.fixtures().into_iter().filter(|fixture| fixture.slots().is_some()).collect();
+    all.sort_by_key(|fixture| (fixture.behind.universe, fixture.slots(), fixture.uid));
+    let mut names = BTreeSet::new();
+    let mut text = String::new();
+    if !all.is_empty() {
+        text.push_str("\n# The fixtures behind them, as they are set.\n");
+    }
+    for fixture in &all {
+        let (Some((first, last)), label) = (fixture.slots(), fixture.label().to_string()) else { continue };
+        let called = if label.is_empty() { format!("fixture-{}", fixture.uid) } else { label };
+        // Those that call themselves the same get a number.
+        let mut numbered = std::iter::once(called.clone()).chain((2..).map(|number| format!("{called} {number}")));
+        let Some(name) = numbered.find(|name| names.insert(name.clone())) else { continue };
+        let mut line = |key: &str, value: &str| writeln!(text, "{key} = {value}").unwrap_or_default();
+        line("\n[[fixture]]\nname", &quoted(&name));
+        line("on", &quoted(&fixture.behind.universe.to_string()));
+        line("slot", &first.to_string());
+        line("footprint", &(last - first + 1).to_string());
+        if let Some(mode) = fixture.facts.get(Field::Mode) {
+            line("mode", &mode.to_string());
+        }
+        line("uid", &quoted(&fixture.uid.to_string()));
     }
     text
 }

@@ -4,14 +4,14 @@ use std::path::PathBuf;
 
 use lantern_core::address::Subnet;
 use lantern_core::census::{Census, FoundNode};
-use lantern_core::conversation::Concern;
+use lantern_core::conversation::{Concern, OnCables};
 use lantern_core::exchange::Draft;
 use lantern_core::sheet::kind::{Kind, KindBook};
 
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
-use crate::output::Out;
+use crate::output::{Out, counted};
 use crate::session::{Session, Where};
 
 /// Write a first rig sheet, with comments that teach
@@ -48,6 +48,10 @@ pub(crate) struct Args {
     #[arg(long)]
     survey: bool,
 
+    /// Ask the fixtures behind the gateways too, by RDM, and take them
+    #[arg(long, requires = "survey")]
+    fixtures: bool,
+
     /// The adapter for the survey
     #[arg(long, value_name = "NAME|ADDRESS", requires = "survey")]
     adapter: Option<String>,
@@ -65,8 +69,10 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let planned: u32 = units.iter().map(|(count, _)| count).sum();
     let draft = Draft { name: &args.name, network, census: census.as_ref(), units: &units, areas: &args.areas };
     files::write_new(&args.file, &draft.text())?;
-    let nodes = census.map_or(planned as usize, |census| census.nodes().len());
-    out.note(&format!("wrote {} with {nodes} nodes", args.file.display()))?;
+    let nodes = census.as_ref().map_or(planned as usize, |census| census.nodes().len());
+    let fixtures = census.map_or(0, |census| census.fixtures().iter().filter(|one| one.slots().is_some()).count());
+    let behind = if fixtures > 0 { format!(" and {}", counted(fixtures, "fixture")) } else { String::new() };
+    out.note(&format!("wrote {} with {nodes} nodes{behind}", args.file.display()))?;
     let next = if planned > 0 { "fill" } else { "clashes" };
     out.hint(&format!("look through it in an editor, then: deft-lantern sheet {next} {}", args.file.display()))?;
     Ok(Exit::Fine)
@@ -104,7 +110,8 @@ fn found(args: &Args, out: &mut Out) -> Result<(Option<Census>, Option<Subnet>),
     }
     if args.survey {
         let session = Session::open(&Where { adapter: args.adapter.clone(), sheet: None }, out)?;
-        let look = session.look(Concern::Everybody, Vec::new(), out)?;
+        let on_cables = if args.fixtures { OnCables::Read } else { OnCables::Nothing };
+        let look = session.look_and_listen(Concern::Everybody, Vec::new(), Vec::new(), on_cables, out)?;
         return Ok((Some(look.census), session.subnets().first().copied()));
     }
     Ok((None, None))
