@@ -85,6 +85,8 @@ const NOTIFICATION: u32 = 3;
 const COMMANDS: u32 = 1;
 /// The vector of one RDM message.
 const RDM: u32 = 0xcc;
+/// The most bytes of a status text that are read (section 7.6.3).
+const MOST_TEXT: usize = 1024;
 /// The most RDM messages of one notification that are read.
 const MOST_MESSAGES: usize = 512;
 
@@ -106,7 +108,8 @@ impl Rpt {
             STATUS => {
                 let status = only(data, 2)?;
                 let code = StatusCode(u16::try_from(status.vector).unwrap_or(u16::MAX));
-                RptContent::Status { code, text: String::from_utf8_lossy(status.data).into_owned() }
+                let text = String::from_utf8_lossy(&status.data[..status.data.len().min(MOST_TEXT)]).into_owned();
+                RptContent::Status { code, text }
             }
             NOTIFICATION => RptContent::Notification(messages(data)?),
             _ => return Err(WireError::Foreign { layer: Layer::RdmNet }),
