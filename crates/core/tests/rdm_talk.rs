@@ -371,3 +371,37 @@ fn broken_off_anywhere_it_is_gone_on_with() {
         }
     }
 }
+
+/// Two gateways change places, so one of them waits aside: what hangs behind either is set where that is in the end.
+#[test]
+fn fixtures_behind_gateways_that_change_places_are_set() {
+    let mut ground = ground(&scene(&(unit(1, 2, 1, "") + &unit(2, 2, 2, "")))).with_frames(OWN);
+    let (census, seats) = (seen(&mut ground), [seat()]);
+    let slot = |who: &str| {
+        Wish::asked_for(census.subject(who).unwrap(), Wanted { start_address: Some(57), ..Wanted::default() })
+    };
+    let to = |who: &str, last: u8| {
+        let address = Addressing::Fixed([10, 40, 1, last].into());
+        Wish::asked_for(census.subject(who).unwrap(), Wanted { addressing: Some(address), ..Wanted::default() })
+    };
+    let wishes = [slot("wash 1"), slot("wash 2"), to("gate-1", 2), to("gate-2", 1)];
+    let plan = plan_each(&wishes, &support::protection(&census, None, &seats));
+    assert!(!plan.is_refused(), "{:?}", plan.findings);
+    assert_eq!(plan.changes.len(), 5, "one of the gateways waits aside");
+    let (made, _) = make(&mut ground, &plan);
+    assert!(made.iter().all(|one| one.as_ref().is_some_and(|one| one.outcome == Outcome::Done)), "{made:?}");
+    assert!(truths(&ground).iter().all(|truth| truth.start_address == 57), "{:?}", truths(&ground));
+}
+
+/// One that goes on telling its old mode for a while is asked again, and not waited for until its time is over.
+#[rstest]
+#[case::by_words(WantedMode::Words("Wash, fine".to_owned()))]
+#[case::by_number(WantedMode::Number(2))]
+fn one_that_lags_is_done_as_soon_as_it_tells_the_mode(#[case] mode: WantedMode) {
+    let mut ground = ground(&scene(&unit(1, 2, 1, "quirks = [\"lags\"]"))).with_frames(OWN);
+    let plan = planned(&mut ground, "wash 1", &Wanted { mode: Some(mode), ..Wanted::default() });
+    let began = ground.now();
+    let (made, _) = make(&mut ground, &plan);
+    assert_eq!((outcome(&made).as_str(), truths(&ground)[0].mode), ("done", 2));
+    assert!(ground.now() - began < Duration::from_secs(6), "{:?}", ground.now() - began);
+}

@@ -45,7 +45,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "SORT", value_parser = word(&Aspect::WORDS))]
     pub(crate) only: Vec<String>,
 
-    /// The fixtures behind the gateways too: mode, start address, label, by RDM
+    /// The fixtures behind the gateways too: mode and start address, by RDM
     #[arg(long, conflicts_with = "guided")]
     pub(crate) fixtures: bool,
 

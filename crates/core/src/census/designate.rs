@@ -89,8 +89,7 @@ impl Census {
             [] => None,
             [only] => Some(Ok(Subject::of_fixture(only))),
             _ => {
-                let (cable, uid) = (|one: &FoundFixture| self.cable(&one.behind).0, |one: &FoundFixture| one.uid);
-                let who = meant.iter().map(|one| format!("{} behind {}", uid(one), cable(one)));
+                let who = meant.iter().map(|one| format!("{} behind {}", one.uid, self.cable(&one.behind).0));
                 Some(Err(several(wanted, who)))
             }
         }

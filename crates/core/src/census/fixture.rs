@@ -50,13 +50,20 @@ impl FoundFixture {
         self.facts.told().next().is_some()
     }
 
+    /// The first slot it takes, where it tells that.
+    #[must_use]
+    pub fn start(&self) -> Option<u32> {
+        match self.facts.get(Field::StartAddress) {
+            Some(Value::Count(start)) => Some(*start),
+            _ => None,
+        }
+    }
+
     /// The slots it takes, first and last, as far as it tells them.
     #[must_use]
     pub fn slots(&self) -> Option<(u32, u32)> {
-        match (self.facts.get(Field::StartAddress), self.facts.get(Field::Footprint)) {
-            (Some(Value::Count(first)), Some(Value::Count(length))) if *length > 0 => {
-                Some((*first, first + length - 1))
-            }
+        match (self.start(), self.facts.get(Field::Footprint)) {
+            (Some(first), Some(Value::Count(length))) if *length > 0 => Some((first, first + length - 1)),
             _ => None,
         }
     }

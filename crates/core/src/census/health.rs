@@ -21,7 +21,7 @@ pub struct Health {
     pub lamp_strikes: Option<u32>,
     /// What it measures.
     pub sensors: Vec<Sensor>,
-    /// What it reports, the latest first as it tells them. Most units report a thing once.
+    /// What it reports, as it tells it. Most units report a thing once.
     pub reports: Vec<FixtureReport>,
     /// What it counted of its cable since that was reset.
     pub line: Option<Line>,

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashMap};
 use std::net::Ipv4Addr;
 
+use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 
 use super::holders::Surroundings;
@@ -85,19 +86,23 @@ fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &m
     Some(Change { planned_as: Some(row.name.clone()), ..change })
 }
 
-/// The gateways that a plan changes.
+/// The gateways that a plan changes: the last change of each, since one that is parked on its way is changed twice.
+#[derive(Default)]
 struct Gateways<'a> {
-    changes: &'a [Change],
-    /// By the address that they have now: the last change of each, since one that is parked on its way is changed twice.
-    at: HashMap<Ipv4Addr, Vec<usize>>,
+    of_mac: HashMap<MacAddress, (usize, &'a Change)>,
+    /// One that tells no MAC address is not moved.
+    at: HashMap<Ipv4Addr, (usize, &'a Change)>,
 }
 
 impl<'a> Gateways<'a> {
     fn of(changes: &'a [Change]) -> Self {
-        let mut all = Self { changes, at: HashMap::new() };
-        for (place, change) in changes.iter().enumerate() {
-            let address = change.subject.node().map(|node| node.address);
-            address.into_iter().for_each(|address| all.at.entry(address).or_default().push(place));
+        let mut all = Self::default();
+        for placed in changes.iter().enumerate().filter(|(_, change)| change.subject.node().is_some()) {
+            let subject = &placed.1.subject;
+            all.of_mac.extend(subject.macs().map(|mac| (mac, placed)));
+            if subject.macs().next().is_none() {
+                all.at.insert(subject.address(), placed);
+            }
         }
         all
     }
@@ -107,27 +112,15 @@ impl<'a> Gateways<'a> {
     /// # Errors
     /// When nobody knows that before: why.
     fn after(&self, behind: &Behind) -> Result<(Behind, Option<usize>), &'static str> {
-        let mut after = (*behind, None);
-        let own = self.at.get(&behind.address).into_iter().flatten();
-        for place in own {
-            let change = &self.changes[*place];
-            let Some(node) = change.subject.node().filter(|node| behind.is_of(node)) else { continue };
-            // Where it only waits, another change brings it to its place.
-            let last = self.last_of(node, *place);
-            let (to, by) = (begins(behind, node, &self.changes[last])?, Some(last));
-            if to != *behind {
-                after = (to, by);
-            }
-        }
-        Ok(after)
-    }
-
-    /// The last change of this node.
-    fn last_of(&self, node: &FoundNode, place: usize) -> usize {
-        let is_same = |change: &Change| {
-            node.mac.is_some() && change.subject.node().is_some_and(|other| other.mac == node.mac)
+        let by_mac = behind.mac.and_then(|mac| self.of_mac.get(&mac));
+        let own = by_mac.or_else(|| self.at.get(&behind.address));
+        let Some((place, node, change)) =
+            own.and_then(|(place, change)| Some((*place, change.subject.node()?, change)))
+        else {
+            return Ok((*behind, None));
         };
-        self.changes.iter().rposition(is_same).unwrap_or(place)
+        let after = begins(behind, node, change)?;
+        Ok((after, (after != *behind).then_some(place)))
     }
 }
 

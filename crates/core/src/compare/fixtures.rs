@@ -241,15 +241,6 @@ pub struct Hanging<'a> {
     pub cable: String,
 }
 
-impl Hanging<'_> {
-    fn start(&self) -> Option<u32> {
-        match self.fixture.facts.get(Field::StartAddress) {
-            Some(Value::Count(start)) => Some(*start),
-            _ => None,
-        }
-    }
-}
-
 /// Compares every fixture of the sheet with those that were read. Each is known again by its identifier where the sheet has
 /// that, else by its label, else by where it hangs and starts.
 #[must_use]
@@ -274,7 +265,7 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
         planned.uid().is_none() && found.fixture.facts.get(Field::Label) == Some(&own)
     };
     let by_place = |planned: &Planned<'_>, found: &Hanging<'_>| {
-        let starts = planned.slot().is_some() && planned.slot() == found.start();
+        let starts = planned.slot().is_some() && planned.slot() == found.fixture.start();
         planned.uid().is_none() && planned.hangs_on(found) && starts
     };
     take(&planned, &mut hanging, &mut matched, by_uid);

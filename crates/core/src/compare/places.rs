@@ -5,7 +5,6 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::FixtureState;
 use super::fixtures::{FixtureComparison, Port};
 use crate::census::FoundFixture;
-use crate::facts::{Field, Value};
 use crate::rework::InRow;
 use crate::sheet::RigSheet;
 
@@ -86,8 +85,8 @@ impl OpenCable {
         if self.units.len() != self.places.len() {
             return Err(OrderError::OtherCount { cable, units: self.units.len(), places: self.places.len() });
         }
-        if let Some([first, second]) = self.units.windows(2).find(|pair| start(&pair[0]) == start(&pair[1])) {
-            let slot = start(first).map_or_else(|| "no slot".to_owned(), |slot| format!("slot {slot}"));
+        if let Some([first, second]) = self.units.windows(2).find(|pair| pair[0].start() == pair[1].start()) {
+            let slot = first.start().map_or_else(|| "no slot".to_owned(), |slot| format!("slot {slot}"));
             return Err(OrderError::SameStart { cable, first: first.title(), second: second.title(), slot });
         }
         Ok((0..self.places.len()).map(|number| (number, number)).collect())
@@ -100,13 +99,6 @@ impl OpenCable {
             all.next().filter(|_| all.next().is_none()).map(|(number, _)| number)
         };
         self.places.iter().enumerate().filter_map(|(number, place)| Some((number, called(&place.name)?))).collect()
-    }
-}
-
-fn start(unit: &FoundFixture) -> Option<u32> {
-    match unit.facts.get(Field::StartAddress) {
-        Some(Value::Count(start)) => Some(*start),
-        _ => None,
     }
 }
 
@@ -146,7 +138,7 @@ impl FixtureComparison<'_> {
         let mut all: Vec<OpenCable> = cables.into_values().collect();
         for cable in &mut all {
             cable.places.sort_by_key(|place| (place.slot, place.at));
-            cable.units.sort_by_key(|unit| (start(unit), unit.uid));
+            cable.units.sort_by_key(|unit| (unit.start(), unit.uid));
         }
         all
     }

@@ -118,7 +118,7 @@ fn by_sight(
     out: &mut Out,
 ) -> Result<Exit, Failure> {
     let around = Around::of(session, look, &[])?;
-    let mut sheet = SheetFile { path: file.path.clone(), sheet: file.sheet.clone() };
+    let mut sheet = file.clone();
     let (mut said, mut left, mut broken_off) = (0, 0, false);
     let mut notes = Vec::new();
     for cable in open {

@@ -145,7 +145,7 @@ fn upkeep(census: &Census, fixtures: &[FoundFixture]) -> Table {
         let list = |all: Vec<String>| Cell::new(all.join("\n"), tone);
         let port = row.port.map_or_else(String::new, |port| format!(" {port}"));
         table.row(vec![
-            Cell::new(row.fixture.title().split(" (").next().unwrap_or_default().to_owned(), Tone::Strong),
+            Cell::new(row.text(Field::Label), Tone::Strong),
             row.fixture.uid.to_string().into(),
             format!("{}{port}", row.gateway).into(),
             count(health.hours),

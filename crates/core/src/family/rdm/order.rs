@@ -21,7 +21,7 @@ pub(super) fn order(difference: &Difference) -> Option<Order> {
         (Field::StartAddress, Value::Count(slot)) => {
             (parameter::START_ADDRESS, u16::try_from(*slot).ok()?.to_be_bytes().to_vec())
         }
-        (Field::Mode, Value::Count(number)) => (parameter::PERSONALITY, vec![u8::try_from(*number).ok()?]),
+        (Field::Mode, Value::Count(number)) => return u8::try_from(*number).ok().map(Order::of_mode),
         (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, text::write(label.raw())),
         (Field::Indicators, Value::Indicators(Indicators::Flash)) => (parameter::IDENTIFY_DEVICE, vec![1]),
         (Field::Indicators, Value::Indicators(Indicators::Normal)) => (parameter::IDENTIFY_DEVICE, vec![0]),
@@ -30,11 +30,20 @@ pub(super) fn order(difference: &Difference) -> Option<Order> {
     Some(Order { parameter, data })
 }
 
+impl Order {
+    /// To be in the mode of this number.
+    pub(super) fn of_mode(number: u8) -> Self {
+        Self { parameter: parameter::PERSONALITY, data: vec![number] }
+    }
+}
+
 /// The questions whose answers show whether this field is as wanted.
 pub(super) fn proof(difference: &Difference) -> Vec<Question> {
     match difference.field {
         Field::Label => vec![Question::Label],
         Field::Indicators => vec![Question::Identify],
+        // What it is called is asked for once it is known which it is.
+        Field::ModeName => vec![Question::Info, Question::Supported],
         _ => vec![Question::Info],
     }
 }

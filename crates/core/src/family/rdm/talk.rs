@@ -71,8 +71,8 @@ enum Phase {
     Greeting {
         nth: u32,
     },
-    /// The number of the mode is looked up.
-    Finding,
+    /// The number of the mode is looked up, for this attempt.
+    Finding(Write),
     Ordering(Write),
     Following(Write, Duration),
     Reading,
@@ -175,7 +175,7 @@ impl Talk {
                 self.phase = Phase::Greeting { nth: nth + 1 };
                 self.read_whole(now);
             }
-            Phase::Finding => self.found(now, reading),
+            Phase::Finding(write) => self.found(now, reading, write),
             Phase::Ordering(write) => self.ordered(now, reading, write),
             Phase::Following(write, _) => self.follow(now, reading, write),
             Phase::Reading => self.judge(now, reading),
@@ -212,7 +212,7 @@ impl Talk {
         match order(&difference) {
             Some(order) => self.send(now, order, &difference, write),
             None if self.mode_count > 0 => {
-                self.phase = Phase::Finding;
+                self.phase = Phase::Finding(write);
                 self.ask(now, None, (1..=self.mode_count).map(Question::Mode).collect());
             }
             None => self.decline(now, "it does not tell what modes it has".to_owned()),
@@ -228,19 +228,12 @@ impl Talk {
     }
 
     /// Its modes were told: the one that is wanted is ordered by its number.
-    fn found(&mut self, now: Duration, reading: &Reading) {
+    fn found(&mut self, now: Duration, reading: &Reading, write: Write) {
         let Some(difference) = self.of_step().first().cloned() else { return self.read_all(now) };
-        let number = match the_mode(&difference, reading.modes()) {
-            Ok(number) => number,
-            Err(why) => return self.decline(now, why),
-        };
-        let planned = Value::Count(number.into());
-        let by_number = Difference { field: Field::Mode, planned, ..difference };
-        let Some(order) = order(&by_number) else { return self.read_all(now) };
-        self.events.push_back(TalkEvent::Sent(self.current));
-        self.written = true;
-        self.phase = Phase::Ordering(Write { nth: WRITES, first_at: now, at: now, heard_at: None });
-        self.ask(now, Some(order), vec![Question::Info, Question::Mode(number)]);
+        match the_mode(&difference, reading.modes()) {
+            Ok(number) => self.send(now, Order::of_mode(number), &difference, write),
+            Err(why) => self.decline(now, why),
+        }
     }
 
     /// It says that it does not take this; what it says of itself decides how that is told at the end.
