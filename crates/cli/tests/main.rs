@@ -9,6 +9,7 @@ mod adapters_presets_dhcp;
 mod address;
 mod apply_check;
 mod around;
+mod brokers;
 mod check;
 mod codes;
 mod demo;

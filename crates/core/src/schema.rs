@@ -197,6 +197,7 @@ fn node() -> Vec<Key> {
         key("splits", Number(2, 1024), "How many outputs carry this universe on purpose."),
         key("rdm", Flag, "Whether RDM goes through it."),
         key("on_data_loss", Words(words(&DataLoss::WORDS)), "What it does when data stops."),
+        key("label", Text, "What it is called, of at most 32 bytes."),
     ];
     vec![
         needed("name", Text, "Its name, of at most 17 bytes."),

@@ -34,6 +34,8 @@ pub enum Way {
     Llrp,
     /// It told who is on its cables, by RDM.
     Rdm,
+    /// A broker told of it, by RDMnet.
+    RdmNet,
     /// It told its state by PJLink.
     Pjlink,
     /// Its web server answered.
@@ -48,22 +50,24 @@ pub struct Ways(u16);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
-    pub const SPOKEN: [(&'static str, Self); 6] = [
+    pub const SPOKEN: [(&'static str, Self); 7] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
+        ("rdmnet", Self::RdmNet),
         ("pjlink", Self::Pjlink),
         ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 15] = [
+    pub const ALL: [Self; 16] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
         Self::Sap,
         Self::Rdm,
         Self::Llrp,
+        Self::RdmNet,
         Self::Pjlink,
         Self::Http,
         Self::Echo,
@@ -109,6 +113,7 @@ impl Way {
             Self::Lldp => "lldp",
             Self::Igmp => "igmp",
             Self::Llrp => "llrp",
+            Self::RdmNet => "rdmnet",
             Self::Rdm => "rdm",
             Self::Pjlink => "pjlink",
             Self::Http => "http",
@@ -156,6 +161,7 @@ impl fmt::Display for Way {
             Self::Lldp => "LLDP",
             Self::Igmp => "IGMP",
             Self::Llrp => "LLRP",
+            Self::RdmNet => "RDMnet",
             Self::Rdm => "RDM",
             Self::Pjlink => "PJLink",
             Self::Http => "HTTP",

@@ -22,6 +22,7 @@ mod quirks;
 mod rdm;
 mod rdm_health;
 mod rdm_talk;
+mod rdmnet;
 mod reading;
 mod records;
 mod safety;

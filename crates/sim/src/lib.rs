@@ -16,8 +16,8 @@ mod party;
 mod scene;
 
 pub use device::{
-    DeviceSetup, IpState, Linked, LlrpQuirk, LlrpSetup, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice,
-    StreamSetup, Utterance, WebSetup,
+    BrokerQuirk, BrokerSetup, DeviceSetup, EndpointTruth, GatewayQuirk, GatewaySetup, IpState, Linked, LlrpQuirk,
+    LlrpSetup, MeddlerSetup, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice, StreamSetup, Utterance, WebSetup,
 };
 pub use fixture::{FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, SimFixture};
 #[cfg(target_os = "linux")]

@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use lantern_wire::art_net::PORT;
 
-use crate::device::{Linked, Utterance};
+use crate::device::{EndpointTruth, Linked, Utterance};
 use crate::{FixtureTruth, Scene, SimDevice, SimNode, Truth};
 
 /// One of them, for grounds that carry datagrams and frames of any kind.
@@ -39,6 +39,11 @@ impl Party {
             Self::Node(node) => node.fixtures().map(|(_, unit)| unit.truth().clone()).collect(),
             Self::Device(_) => Vec::new(),
         }
+    }
+
+    /// What the ports really are that are patched through it.
+    pub(crate) fn endpoints(&self) -> Vec<EndpointTruth> {
+        self.device().map_or_else(Vec::new, SimDevice::endpoints)
     }
 
     /// The slots an Art-Net node puts out of this universe.

@@ -88,12 +88,12 @@ pub(crate) struct Args {
     #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
     port: Vec<u32>,
 
-    /// The new universe of the port, in any notation
+    /// The new universe of the port, in any notation; none where the gateway knows that
     #[arg(long, value_name = "UNIVERSE", requires = "port")]
     universe: Vec<String>,
 
-    /// Which way the ports named work
-    #[arg(long, value_name = "WORD", requires = "port", value_parser = ["out", "in"])]
+    /// Which way the ports named work; off where the gateway knows that
+    #[arg(long, value_name = "WORD", requires = "port", value_parser = ["out", "in", "off"])]
     direction: Option<String>,
 
     /// Which protocol the ports named listen to
@@ -112,6 +112,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "WORD", requires = "port", value_parser = ["on", "off"])]
     input: Option<String>,
 
+    /// What the port named is called, at most 32 bytes, where the gateway keeps that
+    #[arg(long, value_name = "TEXT", requires = "port")]
+    port_label: Option<String>,
+
     /// The address lies outside the sheet's networks or areas, and is meant
     #[arg(long, requires = "address")]
     outside: bool,
@@ -126,6 +130,9 @@ pub(crate) struct Args {
     #[command(flatten)]
     how: HowToWrite,
 }
+
+/// The word for a port that is to have no universe.
+const NO_UNIVERSE: &str = "none";
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
@@ -169,7 +176,7 @@ fn meant<T: Copy>(words: &[(&'static str, T)], word: Option<&String>) -> Option<
 impl Args {
     /// What no survey is needed for to see that it makes no sense.
     fn refuse_nonsense(&self) -> Result<(), Failure> {
-        let words = [&self.direction, &self.protocol, &self.merge, &self.rdm, &self.input];
+        let words = [&self.direction, &self.protocol, &self.merge, &self.rdm, &self.input, &self.port_label];
         let of_ports = words.iter().any(|word| word.is_some());
         let (ports, universes) = (self.port.len(), self.universe.len());
         if universes != ports && (universes > 0 || !of_ports) {
@@ -181,7 +188,7 @@ impl Args {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
                  --start-address, --mode, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
-                 --port with --universe, --direction, --protocol, --merge, --rdm or --input"
+                 --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label"
                     .to_owned(),
             ));
         }
@@ -201,6 +208,9 @@ impl Args {
             ("--name", self.name.is_some()),
             ("--start-address", self.start_address.is_some()),
         ];
+        if self.port_label.is_some() && self.port.len() > 1 {
+            return Err(Failure::Call("--port-label is for one port; name one of them".to_owned()));
+        }
         match single.iter().find(|(_, given)| *given && count > 1) {
             Some((option, _)) => {
                 Err(Failure::Call(format!("{option} is one for {count} nodes; name one of them")))
@@ -229,21 +239,29 @@ impl Args {
     }
 
     fn wanted(&self, desk: DeskBase) -> Result<Wanted, Failure> {
-        let direction =
-            self.direction.as_ref().map(|word| if word == "in" { Direction::In } else { Direction::Out });
+        let direction = match self.direction.as_deref() {
+            Some("in") => Some(Direction::In),
+            Some("out") => Some(Direction::Out),
+            _ => None,
+        };
         let mut ports = Vec::new();
         for (i, number) in self.port.iter().enumerate() {
             let read = |text: &String| {
                 Universe::read(text, desk).map_err(|error| Failure::Universe { text: text.clone(), error })
             };
+            let universe = self.universe.get(i);
+            let is_unpatched = universe.is_some_and(|text| text == NO_UNIVERSE);
             ports.push(WantedPort {
                 number: *number,
                 direction,
-                universe: self.universe.get(i).map(read).transpose()?,
+                is_off: self.direction.as_deref() == Some("off"),
+                universe: universe.filter(|_| !is_unpatched).map(read).transpose()?,
+                is_unpatched,
                 protocol: meant(&Protocol::WORDS, self.protocol.as_ref()),
                 merge: meant(&Merge::WORDS, self.merge.as_ref()),
                 rdm: self.rdm.as_ref().map(|word| word == "on"),
                 input: self.input.as_ref().map(|word| word == "on"),
+                label: self.port_label.clone(),
                 ..WantedPort::default()
             });
         }

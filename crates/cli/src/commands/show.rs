@@ -117,15 +117,24 @@ fn ports(ports: &[PortLine], out: &mut Out) -> Result<(), Failure> {
     if ports.is_empty() {
         return Ok(());
     }
-    let mut table = Table::new(&["port", "works", "universe", "data", "merge", "RDM", "planned"]);
+    let has_labels = ports.iter().any(|port| port.label.is_some());
+    let mut headings = vec!["port", "works", "universe", "data", "merge", "RDM", "planned"];
+    if has_labels {
+        headings.insert(1, "label");
+    }
+    let mut table = Table::new(&headings);
     for port in ports {
         let on_off = |on: Option<bool>| on.map_or("", |on| if on { "on" } else { "off" });
         let works = match port.input {
             Some(false) => format!("{}, off", port.works),
             _ => port.works.clone(),
         };
-        let data = if port.data { Cell::new("passes", Tone::Good) } else { Cell::new("none", Tone::Faint) };
-        table.row(vec![
+        let data = match port.data {
+            Some(true) => Cell::new("passes", Tone::Good),
+            Some(false) => Cell::new("none", Tone::Faint),
+            None => Cell::default(),
+        };
+        let mut cells = vec![
             port.number.to_string().into(),
             works.into(),
             Cell::new(port.universe.clone(), Tone::Strong),
@@ -133,7 +142,11 @@ fn ports(ports: &[PortLine], out: &mut Out) -> Result<(), Failure> {
             port.merge.clone().unwrap_or_default().into(),
             on_off(port.rdm).into(),
             Cell::new(port.planned.join(", "), Tone::Doubtful),
-        ]);
+        ];
+        if has_labels {
+            cells.insert(1, port.label.clone().unwrap_or_default().into());
+        }
+        table.row(cells);
     }
     out.line("")?;
     out.table(&table)?;

@@ -71,10 +71,25 @@ impl Census {
         let units = self.units();
         let meant: Vec<&Unit> = units.iter().filter(|unit| is_called(unit, wanted)).collect();
         match meant[..] {
-            [only] => Ok(Subject::of_unit(only)),
+            // What one device tells in several ways is one device.
+            [first, ref others @ ..] if others.iter().all(|other| other.is_same_device(first)) => {
+                let settable = meant.iter().find(|unit| unit.is_settable());
+                Ok(Subject::of_unit(settable.unwrap_or(&first)))
+            }
             [] => self.fixture_called(wanted).unwrap_or(Err(nobody)),
             _ => Err(several(wanted, meant.into_iter().map(described))),
         }
+    }
+
+    /// The same with everything that the other units of its device tell of it.
+    #[must_use]
+    pub fn completed(&self, subject: &Subject) -> Subject {
+        let Subject::Unit(unit) = subject else { return subject.clone() };
+        let units = self.units();
+        let others = units.iter().filter(|one| one.family != unit.family && one.is_same_device(unit));
+        let mut facts = unit.facts.clone();
+        others.for_each(|other| facts.complete(&other.facts));
+        subject.clone().telling(facts)
     }
 
     /// The fixture of this identifier or label; `None` when no fixture is called so.
@@ -110,7 +125,13 @@ impl Census {
                 && !unit.mac.is_some_and(|mac| known.contains(&mac))
                 && pattern.matches(unit.name().raw())
         });
-        all.extend(others.map(Subject::of_unit));
+        let mut of_others: Vec<&Unit> = Vec::new();
+        for unit in others {
+            if !of_others.iter().any(|one| one.is_same_device(unit)) {
+                of_others.push(unit);
+            }
+        }
+        all.extend(of_others.into_iter().map(Subject::of_unit));
         let fixtures = self.fixtures();
         let meant = fixtures.iter().filter(|fixture| pattern.matches(fixture.label().raw()));
         all.extend(meant.map(Subject::of_fixture));

@@ -148,6 +148,17 @@ impl Subject {
         }
     }
 
+    /// The same with what it tells now; of an Art-Net node its replies say that.
+    #[must_use]
+    pub(crate) fn telling(mut self, facts: Facts) -> Self {
+        match &mut self {
+            Self::Unit(unit) => unit.facts = facts,
+            Self::Fixture(fixture) => fixture.facts = facts,
+            Self::Node(_) => {}
+        }
+        self
+    }
+
     /// As an Art-Net node.
     #[must_use]
     pub fn node(&self) -> Option<&FoundNode> {
@@ -228,10 +239,10 @@ impl Unit {
 }
 
 impl Tells for Unit {
-    /// Where it is, the packet it came in says; the rest is what it told.
+    /// Where it is, the packet it came in says, but not that of a broker; the rest is what it told.
     fn tells(&self, field: Field, wanted: &Value) -> Known<Value> {
         match field {
-            Field::Address => Known::Told(Value::Address(self.address)),
+            Field::Address if self.family != Way::RdmNet => Known::Told(Value::Address(self.address)),
             _ => Facts::tells(&self.facts, field, wanted),
         }
     }

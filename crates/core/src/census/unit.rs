@@ -51,6 +51,15 @@ impl Unit {
         }
     }
 
+    /// Whether both are of one device: by their MAC address, or where one has none by an RDM identifier.
+    #[must_use]
+    pub fn is_same_device(&self, other: &Self) -> bool {
+        match (self.mac, other.mac) {
+            (Some(own), Some(other)) => own == other,
+            _ => self.identity == other.identity,
+        }
+    }
+
     /// Whether its family can set anything on it, and it told enough of itself for that.
     #[must_use]
     pub fn is_settable(&self) -> bool {
@@ -73,12 +82,20 @@ impl Units {
     const MOST: usize = 16_384;
 
     pub(crate) fn take(&mut self, unit: &Unit) {
-        let key = (unit.family, unit.identity.clone(), unit.handle.clone(), unit.mac);
+        let key = Self::key(unit);
         if self.known.len() >= Self::MOST && !self.known.contains_key(&key) {
             self.overlooked += 1;
             return;
         }
         self.known.insert(key, unit.clone());
+    }
+
+    /// Who is known by a broker has one identifier, wherever the broker and it stand.
+    fn key(unit: &Unit) -> Key {
+        match unit.family {
+            Way::RdmNet => (unit.family, unit.identity.clone(), String::new(), None),
+            _ => (unit.family, unit.identity.clone(), unit.handle.clone(), unit.mac),
+        }
     }
 
     /// In the order of families and identities.

@@ -32,6 +32,8 @@ pub enum Why {
     Parked(Ipv4Addr),
     /// Until its gateway is set, which is reached here then.
     Gateway(Ipv4Addr),
+    /// Until the same device, which is here now, has its address.
+    Settled(Ipv4Addr),
 }
 
 /// For each change of a plan what it waits for.

@@ -188,9 +188,15 @@ impl<'a> Surroundings<'a> {
         self.nodes_named.get(name)?.iter().find(|node| !but.is_node(node)).copied()
     }
 
-    /// The first of these units that can be set at all.
-    pub(super) fn settable_unit(&self, mut places: impl Iterator<Item = usize>) -> Option<&Unit> {
-        places.find_map(|place| self.units.get(place).filter(|unit| unit.is_settable()))
+    /// Those of these units that can be set at all.
+    pub(super) fn settable_units(&self, places: &[usize]) -> Vec<&Unit> {
+        places.iter().filter_map(|place| self.units.get(*place)).filter(|unit| unit.is_settable()).collect()
+    }
+
+    /// All units of the device that this one is of, itself first.
+    pub(super) fn units_of_same<'b>(&'b self, unit: &'b Unit) -> Vec<&'b Unit> {
+        let others = self.units.iter().filter(|one| one.is_settable() && one.family != unit.family);
+        std::iter::once(unit).chain(others.filter(|one| one.is_same_device(unit))).collect()
     }
 
     /// The unit by which an Art-Net node can be set that stands where no datagram of ours reaches it.

@@ -52,7 +52,7 @@ impl Aspect {
             Field::Address | Field::Addressing | Field::Mask | Field::Gateway | Field::FactoryNetwork => {
                 Some(Self::Addresses)
             }
-            Field::Name | Field::Label => Some(Self::Names),
+            Field::Name | Field::Label | Field::Port(_, PortField::Label) => Some(Self::Names),
             Field::Port(
                 _,
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,

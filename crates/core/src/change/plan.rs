@@ -6,12 +6,13 @@ use std::net::Ipv4Addr;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Graph, Part, Protection, Silent, cables, graph, settable, silent, steps};
+use super::{Change, Graph, Part, Protection, Silent, Wait, Why, cables, graph, settable, silent, steps};
 use crate::Indicators;
 use crate::address::Mask;
-use crate::census::{Subject, Unit};
+use crate::census::{Subject, Unit, Way};
 use crate::compare::{Comparison, FixtureComparison, Row, State, Wanted};
-use crate::facts::{Difference, Field, Known, Value};
+use crate::facts::{Difference, Field, Known, Tells, Value};
+use crate::family;
 use crate::finding::{Finding, Severity};
 
 /// What is to be changed, in order, and what speaks against it.
@@ -143,8 +144,8 @@ pub fn plan_rig(
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
     for row in comparison.rows.iter().filter(|row| part.means(protection.sheet, row.planned)) {
-        let (change, why) = of_row(row, part, around, &mut plan);
-        changes.extend(change);
+        let (of_row, why) = of_row(row, part, around, &mut plan);
+        changes.extend(of_row);
         plan.untouched.extend(why.map(|why| Untouched { name: row.planned.name.value.clone(), why: why.into() }));
     }
     if let Some(fixtures) = fixtures {
@@ -153,13 +154,13 @@ pub fn plan_rig(
     finish(plan, changes, around)
 }
 
-/// The change of one row, and why (part of) it is left alone.
+/// The changes of one row, and why (part of) it is left alone.
 fn of_row(
     row: &Row<'_>,
     part: &Part,
     around: &Surroundings<'_>,
     plan: &mut ChangePlan,
-) -> (Option<Change>, Option<&'static str>) {
+) -> (Vec<Change>, Option<&'static str>) {
     let sheet = around.around.sheet;
     let line = sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
     let reason = format!("sheet line {line}");
@@ -167,43 +168,82 @@ fn of_row(
     let meant = |differences: &[Difference]| -> Vec<Difference> {
         differences.iter().filter(|difference| part.has(difference.field)).cloned().collect()
     };
-    let mut by_unit = |unit: &Unit| {
-        let mut differences = meant(&wanted.differences_of_device(unit));
-        differences.retain(|difference| !difference.cannot_be_told());
-        draft(&Subject::of_unit(unit), &differences, reason.clone(), around, plan)
+    let by_units = |units: Vec<&Unit>, plan: &mut ChangePlan| -> (Vec<Change>, Vec<Field>) {
+        let shares = shares(&wanted, units);
+        let fields = shares.iter().flat_map(|(_, share)| share.iter().map(|one| one.field)).collect();
+        let change = |(unit, share): (&Unit, Vec<Difference>)| {
+            draft(&Subject::of_unit(unit), &meant(&share), reason.clone(), around, plan)
+        };
+        (shares.into_iter().filter_map(change).collect(), fields)
     };
     match &row.state {
         // Nobody was asked, so nothing is known that could be set.
-        State::NotAsked => (None, None),
-        State::Missing => (None, Some(NO_ANSWER)),
-        State::Ambiguous(_) => (None, Some(AMBIGUOUS)),
-        State::Mute(device, _) => match around.settable_unit(device.units.iter().copied()) {
-            Some(unit) => match by_unit(unit) {
-                Some(change) => (Some(change), Some(ADDRESS_ONLY)),
-                None => (None, Some(NO_ART_NET)),
-            },
-            None => (None, Some(NO_ART_NET)),
+        State::NotAsked => (Vec::new(), None),
+        State::Missing => (Vec::new(), Some(NO_ANSWER)),
+        State::Ambiguous(_) => (Vec::new(), Some(AMBIGUOUS)),
+        State::Mute(device, _) => match by_units(around.settable_units(&device.units), plan).0 {
+            none if none.is_empty() => (none, Some(NO_ART_NET)),
+            changes => (changes, Some(ADDRESS_ONLY)),
         },
-        State::Seen(device, differences) => match around.settable_unit(device.units.iter().copied()) {
-            Some(unit) => (by_unit(unit), None),
-            None if !meant(differences).iter().any(Difference::is_told) => (None, None),
-            None => {
-                let told = meant(differences).into_iter().filter(Difference::is_told).collect();
-                let address = device.address.unwrap_or(Ipv4Addr::UNSPECIFIED);
-                let name = row.planned.name.value.clone();
-                plan.by_hand.push(ByHand { name, address, differences: told, why: BY_NOBODY.to_owned() });
-                (None, Some(BY_NOBODY))
+        State::Seen(device, differences) => {
+            let (changes, set) = by_units(around.settable_units(&device.units), plan);
+            let is_left = |one: &Difference| one.is_told() && !set.contains(&one.field);
+            let left: Vec<Difference> = meant(differences).into_iter().filter(is_left).collect();
+            if left.is_empty() {
+                return (changes, None);
             }
-        },
-        State::Found(node, differences) => match around.rescuer(node) {
-            Some(unit) => match by_unit(unit) {
-                Some(change) => (Some(change), Some(ADDRESS_ONLY)),
-                None => (draft(&Subject::of_node(node), &meant(differences), reason, around, plan), None),
-            },
-            None if meant(differences).iter().any(|d| d.field == Field::Pages) => (None, Some(HALF_HEARD)),
-            None => (draft(&Subject::of_node(node), &meant(differences), reason, around, plan), None),
-        },
+            let address = device.address.unwrap_or(Ipv4Addr::UNSPECIFIED);
+            let name = row.planned.name.value.clone();
+            plan.by_hand.push(ByHand { name, address, differences: left, why: BY_NOBODY.to_owned() });
+            let why = changes.is_empty().then_some(BY_NOBODY);
+            (changes, why)
+        }
+        State::Found(node, differences) => {
+            let rescued = around.rescuer(node).map_or_else(Vec::new, |unit| by_units(vec![unit], plan).0);
+            if !rescued.is_empty() {
+                return (rescued, Some(ADDRESS_ONLY));
+            }
+            if around.rescuer(node).is_none() && meant(differences).iter().any(|d| d.field == Field::Pages) {
+                return (Vec::new(), Some(HALF_HEARD));
+            }
+            let change = draft(&Subject::of_node(node), &meant(differences), reason, around, plan);
+            (change.into_iter().collect(), None)
+        }
     }
+}
+
+/// Everything that is to become different on the first of the units of one device, and on the others: what a unit has no word for is
+/// the others' part, whether it can be set there or not.
+fn parts<'a>(wanted: &Wanted, units: Vec<&'a Unit>) -> (Vec<Difference>, Vec<(&'a Unit, Vec<Difference>)>) {
+    let tells = |unit: &Unit, one: &Difference| !matches!(unit.tells(one.field, &one.planned), Known::CannotTell);
+    let mut shares = shares(wanted, units);
+    let (first, _) = shares.remove(0);
+    for (other, share) in &mut shares {
+        let set: Vec<Field> = share.iter().map(|one| one.field).collect();
+        let further = wanted.differences_of_unit(*other).into_iter();
+        share.extend(further.filter(|one| tells(other, one) && !tells(first, one) && !set.contains(&one.field)));
+    }
+    let mut own = wanted.differences_of_unit(first);
+    own.retain(|one| {
+        let is_set = shares.iter().any(|(_, share)| share.iter().any(|of_other| of_other.field == one.field));
+        !(is_set || (one.cannot_be_told() && shares.iter().any(|(other, _)| tells(other, one))))
+    });
+    (own, shares)
+}
+
+/// What each of the units of one device is told so that it becomes as wanted: each field by the first that takes it.
+fn shares<'a>(wanted: &Wanted, units: Vec<&'a Unit>) -> Vec<(&'a Unit, Vec<Difference>)> {
+    let mut set: Vec<Field> = Vec::new();
+    let share = |unit: &'a Unit| {
+        let mut share = wanted.differences_of_unit(unit);
+        share.retain(|one| {
+            let takes = !one.cannot_be_told() && family::can_set_on(unit, one);
+            takes && !set.contains(&one.field)
+        });
+        set.extend(share.iter().map(|one| one.field));
+        (unit, share)
+    };
+    units.into_iter().map(share).collect()
 }
 
 /// What it takes to make one device what somebody asked for.
@@ -242,7 +282,14 @@ pub fn plan_each(wishes: &[Wish], protection: &Protection<'_>) -> ChangePlan {
         // By another family only where that can do all that is asked for.
         let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));
         let subject = rescuer.as_ref().unwrap_or(subject);
-        let differences = wanted.differences_of(subject);
+        let mut differences = wanted.differences_of(subject);
+        if let Subject::Unit(unit) = subject {
+            let (own, others) = parts(wanted, around.units_of_same(unit));
+            differences = own;
+            for (other, part) in others {
+                changes.extend(draft(&Subject::of_unit(other), &part, reason.clone(), around, &mut plan));
+            }
+        }
         changes.extend(draft(subject, &differences, reason.clone(), around, &mut plan));
     }
     finish(plan, changes, around)
@@ -326,6 +373,8 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     for change in &changes {
         plan.findings.extend(around.against(change, &leaving));
     }
+    let (by_broker, changes): (Vec<Change>, Vec<Change>) =
+        changes.into_iter().partition(|change| change.subject.family() == Way::RdmNet);
     let is_out_of_reach = |change: &Change| {
         change.new_address().is_some_and(|to| change.subject.node().is_some() && !around.reaches(to))
     };
@@ -348,6 +397,19 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
             plan.findings.push(guard::ring(&names, around.around.parking));
         }
     }
+    by_broker.into_iter().for_each(|change| settle_first(change, &mut plan));
     cables::behind(of_fixtures, around.around.census, &mut plan);
     plan
+}
+
+/// One that is told something through a broker is given its address before: it leaves its broker for that.
+fn settle_first(change: Change, plan: &mut ChangePlan) {
+    let is_same = |one: &Change| match (&one.subject, &change.subject) {
+        (Subject::Unit(one), Subject::Unit(other)) => one.is_same_device(other),
+        _ => false,
+    };
+    let before = plan.changes.iter().rposition(is_same);
+    let wait = before.map(|on| Wait { on, why: Why::Settled(plan.changes[on].subject.address()) });
+    plan.changes.push(change);
+    plan.graph.push(wait.into_iter().collect());
 }

@@ -8,7 +8,7 @@ use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE}
 use crate::Indicators;
 use crate::census::Subject;
 use crate::census::{FoundFixture, FoundNode, Unit};
-use crate::facts::{Difference, Field, PortField, Value};
+use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
 use crate::sheet::kind::{Kind, Settable};
@@ -30,7 +30,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::Addressing, Value::Flag(true)) => Settable::Dhcp,
         (Field::Addressing, _) => Settable::Address,
         (Field::Name, _) => Settable::Name,
-        (Field::Label, _) => Settable::Label,
+        (Field::Label | Field::Port(_, PortField::Label), _) => Settable::Label,
         (Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss), _) => Settable::DataLoss,
         (Field::Port(_, PortField::Direction), _) => Settable::Direction,
         (Field::Port(_, PortField::Protocol), _) => Settable::Protocol,
@@ -96,6 +96,23 @@ fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding>
             "set it at the unit itself, or at its web page",
         ));
     }
+    if let (Field::Port(number, PortField::Presence), Known::Told(Value::Count(has))) =
+        (difference.field, &difference.found)
+    {
+        let what = format!("{} has no port {number}, it states {has}", unit.title());
+        return Some(UNABLE.finding(what, "choose one of its ports"));
+    }
+    if let (Field::Port(number, PortField::Universe), Value::Universe(planned)) =
+        (difference.field, &difference.planned)
+        && planned.sacn().is_none()
+    {
+        let what = format!("{} port {number} takes sACN, which has no universe of the number 0", unit.title());
+        return Some(UNABLE.finding(what, "choose a universe from 1 to 63999"));
+    }
+    if difference.is_told() && !family::can_set_on(unit, difference) {
+        let what = format!("{} is not told its {} by {}", unit.title(), difference.field, unit.family);
+        return Some(UNABLE.finding(what, "set it at the unit itself, or correct the sheet"));
+    }
     if difference.planned == Value::Indicators(Indicators::Mute) {
         return Some(UNABLE.finding(
             format!("{} has no word for dark indicators in {}", unit.title(), unit.family),
@@ -155,6 +172,12 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
                 format!("{name} has no port {number}, it states {}", node.port_count()),
                 "choose one of its ports",
             ),
+            (_, Value::Nothing) => unable(
+                format!(
+                    "{name} port {number} always has a universe and a direction; Art-Net has no word for none"
+                ),
+                "give it a universe that nobody sends",
+            ),
             (PortField::Direction, _) if node.can.direction == Some(false) => unable(
                 format!("{name} cannot switch port {number} between input and output"),
                 "switch it at the unit, or use another port",
@@ -175,7 +198,7 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
                 format!("{planned} on {name} port {number} is above what can be programmed"),
                 "choose an sACN universe up to 32767",
             ),
-            (PortField::Merge | PortField::OnDataLoss, _) if difference.cannot_be_told() => {
+            (PortField::Merge | PortField::OnDataLoss | PortField::Label, _) if difference.cannot_be_told() => {
                 Some(NOT_FROM_HERE.finding(
                     format!("{name}: {difference}"),
                     "set and check it at the unit itself; Art-Net has no message for it",

@@ -119,8 +119,10 @@ fn steps_of_fixture(fixture: &FoundFixture, differences: &[Difference]) -> Vec<S
 /// # Errors
 /// When it does not tell what would have to go along with its address.
 fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
-    let (of_ip, rest): (Vec<_>, Vec<_>) =
+    let (of_ip, mut rest): (Vec<_>, Vec<_>) =
         differences.iter().cloned().partition(|difference| difference.field.is_ip());
+    // A port that begins to put out has its universe then.
+    rest.sort_by_key(|one| !matches!(one.field, Field::Port(_, PortField::Universe)));
     let is_known =
         |field| of_ip.iter().any(|difference| difference.field == field) || unit.facts.get(field).is_some();
     let by_dhcp = of_ip.iter().any(Difference::wants_dhcp);

@@ -207,7 +207,7 @@ fn without_art_net<'a>(
         (None, true) => State::Missing,
         (Some(device), _) => {
             let told_by = Together { device, units };
-            let mut differences = Wanted::by_sheet(sheet, planned).differences_of_device(&told_by);
+            let mut differences = Wanted::by_sheet(sheet, planned).differences_of_unit(&told_by);
             // Only what the device has a word for by some family; but where it is and how it got there is everybody's.
             differences.retain(|difference| difference.field.is_ip() || !difference.cannot_be_told());
             // A name that nothing sets from here is its owner's business.

@@ -62,8 +62,12 @@ pub struct WantedPort {
     pub number: u32,
     /// Which way it works.
     pub direction: Option<Direction>,
+    /// That it works neither way.
+    pub is_off: bool,
     /// Its universe, and by that its protocol.
     pub universe: Option<Universe>,
+    /// That it has no universe.
+    pub is_unpatched: bool,
     /// Which protocol it listens to, where no universe says so.
     pub protocol: Option<Protocol>,
     /// How two sources are combined.
@@ -74,6 +78,8 @@ pub struct WantedPort {
     pub input: Option<bool>,
     /// What it does when data stops.
     pub on_data_loss: Option<DataLoss>,
+    /// What it is called.
+    pub label: Option<String>,
 }
 
 impl Wanted {
@@ -187,20 +193,28 @@ impl Wanted {
         self.fields().into_iter().filter_map(|(field, planned)| Difference::between(field, planned, who)).collect()
     }
 
-    /// Where whoever is to be changed differs from it. Ports are none of a unit's business.
+    /// Where whoever is to be changed differs from it.
     #[must_use]
     pub fn differences_of(&self, subject: &Subject) -> Vec<Difference> {
-        let of_device: Vec<Difference> = match subject {
-            Subject::Node(node) => return self.differences(node),
-            Subject::Unit(unit) => self.differences_of_device(&**unit),
-            Subject::Fixture(fixture) => self.differences_of_device(&fixture.facts),
+        match subject {
+            Subject::Node(node) => self.differences(node),
+            Subject::Unit(unit) => self.differences_of_unit(&**unit),
+            Subject::Fixture(fixture) => self.differences_of_unit(&fixture.facts),
+        }
+    }
+
+    /// Where one that tells of itself field by field differs from it, its ports too.
+    #[must_use]
+    pub fn differences_of_unit(&self, who: &dyn Tells) -> Vec<Difference> {
+        let between = |(field, planned)| Difference::between(field, planned, who);
+        let of_port = |port: &WantedPort| {
+            let presence = between((Field::Port(port.number, PortField::Presence), Value::Count(port.number)));
+            match presence {
+                Some(missing) => vec![missing],
+                None => port.fields().filter_map(between).collect(),
+            }
         };
-        let port = |port: &WantedPort| Difference {
-            field: Field::Port(port.number, PortField::Presence),
-            planned: Value::Count(port.number),
-            found: Known::CannotTell,
-        };
-        of_device.into_iter().chain(self.ports.iter().map(port)).collect()
+        self.differences_of_device(who).into_iter().chain(self.ports.iter().flat_map(of_port)).collect()
     }
 
     /// Where a found node differs from it. What the node does not tell is not as wanted.
@@ -224,23 +238,27 @@ impl WantedPort {
             number: port.number.value,
             direction: Some(port.direction),
             universe: port.universe.value.real(),
-            protocol: None,
             merge: port.merge.as_ref().map(|merge| merge.value),
             rdm: port.rdm.as_ref().map(|rdm| rdm.value),
-            input: None,
             on_data_loss: port.on_data_loss.as_ref().map(|loss| loss.value),
+            label: port.label.as_ref().map(|label| label.value.clone()),
+            ..Self::default()
         }
     }
 
     fn fields(&self) -> impl Iterator<Item = (Field, Value)> {
         let all = [
-            (PortField::Direction, self.direction.map(Value::Direction)),
+            (PortField::Direction, self.direction.map(Value::Direction).or(self.is_off.then_some(Value::Nothing))),
             (PortField::Protocol, self.protocol.map(Value::Protocol)),
-            (PortField::Universe, self.universe.map(Value::Universe)),
+            (
+                PortField::Universe,
+                self.universe.map(Value::Universe).or(self.is_unpatched.then_some(Value::Nothing)),
+            ),
             (PortField::Merge, self.merge.map(Value::Merge)),
             (PortField::Rdm, self.rdm.map(Value::Flag)),
             (PortField::Input, self.input.map(Value::Flag)),
             (PortField::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
+            (PortField::Label, self.label.as_ref().map(|label| Value::Text(label.as_str().into()))),
         ];
         let number = self.number;
         all.into_iter().filter_map(move |(field, value)| Some((Field::Port(number, field), value?)))
@@ -249,6 +267,9 @@ impl WantedPort {
     fn learn(&mut self, field: PortField, value: Value) {
         match (field, value) {
             (PortField::Direction, Value::Direction(value)) => self.direction = Some(value),
+            (PortField::Direction, Value::Nothing) => self.is_off = true,
+            (PortField::Universe, Value::Nothing) => self.is_unpatched = true,
+            (PortField::Label, Value::Text(value)) => self.label = Some(value.raw().to_owned()),
             (PortField::Protocol, Value::Protocol(value)) => self.protocol = Some(value),
             (PortField::Universe, Value::Universe(value)) => self.universe = Some(value),
             (PortField::Merge, Value::Merge(value)) => self.merge = Some(value),
@@ -276,6 +297,8 @@ impl WantedPort {
             (!is_met).then_some(Difference { field, planned: Value::Universe(planned), found: told })
         });
         let all = [
+            self.is_off.then(|| of(PortField::Direction, Value::Nothing)).flatten(),
+            self.is_unpatched.then(|| of(PortField::Universe, Value::Nothing)).flatten(),
             self.direction.and_then(|planned| of(PortField::Direction, Value::Direction(planned))),
             protocol
                 .filter(|_| direction == Direction::Out)
@@ -285,6 +308,7 @@ impl WantedPort {
             self.rdm.and_then(|planned| of(PortField::Rdm, Value::Flag(planned))),
             self.input.and_then(|planned| of(PortField::Input, Value::Flag(planned))),
             self.on_data_loss.and_then(|planned| of(PortField::OnDataLoss, Value::DataLoss(planned))),
+            self.label.as_ref().and_then(|planned| of(PortField::Label, Value::Text(planned.as_str().into()))),
         ];
         all.into_iter().flatten().collect()
     }

@@ -50,6 +50,8 @@ pub enum TalkEvent {
     Confirmed(usize),
     /// The device says that it does not take a step, and why.
     Declined(usize, Said),
+    /// Something else came to pass: what leads to it was lost, or somebody else set it meanwhile.
+    Remarked(Said),
     /// Of a file, it has taken so many blocks.
     Passed {
         /// How many it has taken.

@@ -233,7 +233,7 @@ fn end_of(node: &SheetNode) -> usize {
     let beside_tables = ["clone_of", "behind"];
     let own = Subject::Nodes.columns().iter().chain(&beside_tables).filter_map(|key| place_of_node(node, key));
     let of_port = |port| {
-        let all = ["port", "out", "in", "merge", "sources", "splits", "rdm", "on_data_loss"];
+        let all = ["port", "out", "in", "merge", "sources", "splits", "rdm", "on_data_loss", "label"];
         all.into_iter().filter_map(move |key| place_of_port(port, key))
     };
     own.chain(node.ports.iter().flat_map(of_port)).map(|span| span.end).max().unwrap_or(0)
@@ -283,6 +283,7 @@ fn place_of_port(port: &SheetPort, key: &str) -> Option<Span> {
         "splits" => port.splits.as_ref().map(|v| v.span),
         "rdm" => port.rdm.as_ref().map(|v| v.span),
         "on_data_loss" => port.on_data_loss.as_ref().map(|v| v.span),
+        "label" => port.label.as_ref().map(|v| v.span),
         _ => None,
     }
 }

@@ -87,6 +87,8 @@ pub enum PortField {
     Input,
     /// What it does when data stops.
     OnDataLoss,
+    /// What it is called.
+    Label,
 }
 
 /// A text that names no field.
@@ -133,6 +135,15 @@ impl Field {
         matches!(self, Self::Address | Self::Addressing | Self::Mask | Self::Gateway | Self::FactoryNetwork)
     }
 
+    /// The number of the port that it is about.
+    #[must_use]
+    pub const fn port(self) -> Option<u32> {
+        match self {
+            Self::Port(number, _) => Some(number),
+            _ => None,
+        }
+    }
+
     /// A value of this field in words.
     #[must_use]
     pub fn in_words(self, value: &Value) -> String {
@@ -140,10 +151,13 @@ impl Field {
             (Self::Addressing, Value::Flag(true)) => "by DHCP".to_owned(),
             (Self::Addressing, Value::Flag(false)) => "fixed".to_owned(),
             (Self::Address | Self::Gateway, Value::Address(none)) if none.is_unspecified() => "none".to_owned(),
-            (Self::Name | Self::Label, Value::Text(text)) if text.is_empty() => "(empty)".to_owned(),
+            (Self::Name | Self::Label | Self::Port(_, PortField::Label), Value::Text(text)) if text.is_empty() => {
+                "(empty)".to_owned()
+            }
             (Self::LossScene, _) => "recorded".to_owned(),
             (Self::FactoryNetwork, Value::Flag(true)) => "as from the factory".to_owned(),
             (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
+            (Self::Port(_, PortField::Direction), Value::Nothing) => "off".to_owned(),
             (Self::Port(_, PortField::Presence), Value::Count(has)) => format!("only {has} ports"),
             _ => value.to_string(),
         }
@@ -186,7 +200,7 @@ impl Field {
 
 impl PortField {
     /// All of them.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Presence,
         Self::Direction,
         Self::Protocol,
@@ -195,6 +209,7 @@ impl PortField {
         Self::Rdm,
         Self::Input,
         Self::OnDataLoss,
+        Self::Label,
     ];
 
     const fn name(self) -> &'static str {
@@ -207,6 +222,7 @@ impl PortField {
             Self::Rdm => "RDM",
             Self::Input => "input",
             Self::OnDataLoss => "on data loss",
+            Self::Label => "label",
         }
     }
 }

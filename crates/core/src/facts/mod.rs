@@ -43,10 +43,23 @@ impl Facts {
         self.told.insert(field, value);
     }
 
+    /// Takes over what another one tells, where this one does not.
+    pub fn complete(&mut self, other: &Self) {
+        for (field, value) in &other.told {
+            self.told.entry(*field).or_insert_with(|| value.clone());
+        }
+        self.able.extend(&other.able);
+    }
+
     /// This cannot be told after all.
     pub fn cannot_tell(&mut self, field: Field) {
         self.told.remove(&field);
         self.able.remove(&field);
+    }
+
+    /// This can be told too.
+    pub fn can_tell(&mut self, field: Field) {
+        self.able.insert(field);
     }
 
     /// Forgets what was told of this field, which can be told still.
@@ -68,6 +81,13 @@ impl Facts {
     /// Everything told, in the order of fields.
     pub fn told(&self) -> impl Iterator<Item = (Field, &Value)> {
         self.told.iter().map(|(field, value)| (*field, value))
+    }
+
+    /// How many ports it has anything to tell of, and whether this one is among them.
+    fn ports(&self, number: u32) -> (usize, bool) {
+        let fields = self.told.keys().chain(&self.able);
+        let ports: BTreeSet<u32> = fields.filter_map(|field| field.port()).collect();
+        (ports.len(), ports.contains(&number))
     }
 
     /// Whether everything that can be was told.
@@ -114,7 +134,15 @@ impl Tells for Facts {
         match self.told.get(&field) {
             Some(value) => Known::Told(value.clone()),
             None if self.able.contains(&field) => Known::Untold,
-            None => Known::CannotTell,
+            None => match field {
+                // Who tells anything of a port has it.
+                Field::Port(number, PortField::Presence) => match self.ports(number) {
+                    (0, _) => Known::CannotTell,
+                    (_, true) => Known::Told(Value::Count(number)),
+                    (count, false) => Known::Told(Value::Count(count.try_into().unwrap_or(u32::MAX))),
+                },
+                _ => Known::CannotTell,
+            },
         }
     }
 }

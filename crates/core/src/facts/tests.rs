@@ -79,6 +79,19 @@ const fn port(field: PortField) -> Field {
     universe("sacn 273"),
     "port 3 universe is sacn 273, planned 1:1:0"
 )]
+#[case::no_universe(
+    port(PortField::Universe),
+    Value::Nothing,
+    universe("sacn 7"),
+    "port 3 universe is sacn 7, planned none"
+)]
+#[case::off(
+    port(PortField::Direction),
+    Value::Direction(Direction::Out),
+    Value::Nothing,
+    "port 3 direction is off, planned out"
+)]
+#[case::port_label(port(PortField::Label), text("Orlop"), text(""), "port 3 label is (empty), planned Orlop")]
 #[case::merge(
     port(PortField::Merge),
     Value::Merge(Merge::Htp),

@@ -3,16 +3,15 @@
 use std::fmt;
 use std::net::Ipv4Addr;
 
-use serde::Serialize;
 use serde::de::DeserializeOwned;
+use serde::{Serialize, Serializer};
 
 use super::{Field, PortField};
 use crate::universe::{DeskBase, Universe};
-use crate::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol, Said, as_text};
+use crate::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol, Said};
 
 /// The value of a field. Which sort it is follows from the [`Field`]; so it is written without it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-#[serde(untagged)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Value {
     /// An address, a mask, or a gateway.
     Address(Ipv4Addr),
@@ -24,8 +23,10 @@ pub enum Value {
     Count(u32),
     /// All there are.
     All,
+    /// None, where there could be one: a port without a universe, or one that works neither way.
+    Nothing,
     /// A version of the firmware.
-    Firmware(#[serde(serialize_with = "as_text::serialize")] Firmware),
+    Firmware(Firmware),
     /// What happens when data stops.
     DataLoss(DataLoss),
     /// What its indicators do.
@@ -35,7 +36,7 @@ pub enum Value {
     /// Art-Net or sACN.
     Protocol(Protocol),
     /// A universe.
-    Universe(#[serde(serialize_with = "as_text::serialize")] Universe),
+    Universe(Universe),
     /// How sources are combined.
     Merge(Merge),
     /// Whether it is on.
@@ -43,6 +44,9 @@ pub enum Value {
     /// Whether it lets itself be read.
     Access(Access),
 }
+
+/// The word for [`Value::Nothing`] in files.
+const NOTHING: &str = "none";
 
 impl Value {
     /// Reads a value of `field` as it was written.
@@ -82,6 +86,8 @@ impl Value {
             Field::Pages | Field::Port(_, PortField::Presence) => Self::Count(plain(written)?),
             Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss) => Self::DataLoss(plain(written)?),
             Field::Indicators => Self::Indicators(plain(written)?),
+            Field::Port(_, PortField::Direction | PortField::Universe) if written == NOTHING => Self::Nothing,
+            Field::Port(_, PortField::Label) => Self::Text(plain(written)?),
             Field::Port(_, PortField::Direction) => Self::Direction(plain(written)?),
             Field::Port(_, PortField::Protocol) => Self::Protocol(plain(written)?),
             Field::Port(_, PortField::Universe) => {
@@ -103,9 +109,31 @@ impl Value {
                 told.raw() == wanted || told.to_string() == wanted
             }
             (Self::Universe(wanted), Self::Universe(told)) => {
-                wanted.port_address().is_some() && wanted.port_address() == told.port_address()
+                wanted == told || (wanted.port_address().is_some() && wanted.port_address() == told.port_address())
             }
             _ => self == told,
+        }
+    }
+}
+
+impl Serialize for Value {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        match self {
+            Self::Address(address) => address.serialize(to),
+            Self::Flag(on) => on.serialize(to),
+            Self::Text(text) => text.serialize(to),
+            Self::Count(count) => count.serialize(to),
+            Self::All => to.serialize_unit(),
+            Self::Nothing => to.serialize_str(NOTHING),
+            Self::Firmware(firmware) => to.collect_str(firmware),
+            Self::DataLoss(loss) => loss.serialize(to),
+            Self::Indicators(indicators) => indicators.serialize(to),
+            Self::Direction(direction) => direction.serialize(to),
+            Self::Protocol(protocol) => protocol.serialize(to),
+            Self::Universe(universe) => to.collect_str(universe),
+            Self::Merge(merge) => merge.serialize(to),
+            Self::Power(power) => power.serialize(to),
+            Self::Access(access) => access.serialize(to),
         }
     }
 }
@@ -118,6 +146,7 @@ impl fmt::Display for Value {
             Self::Text(text) => text.fmt(f),
             Self::Count(count) => count.fmt(f),
             Self::All => f.write_str("all"),
+            Self::Nothing => f.write_str(NOTHING),
             Self::Firmware(firmware) => firmware.fmt(f),
             Self::DataLoss(loss) => loss.fmt(f),
             Self::Indicators(indicators) => indicators.fmt(f),

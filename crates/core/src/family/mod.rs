@@ -10,6 +10,7 @@ mod http;
 mod llrp;
 mod pjlink;
 mod rdm;
+mod rdmnet;
 mod sacn;
 mod sap;
 
@@ -27,7 +28,7 @@ use crate::change::Change;
 use crate::conversation::{
     LinkEnd, LinkId, LinkNews, Nothing, OnCables, Outgoing, Response, SurveyPlan, Talk, Vantage,
 };
-use crate::facts::Field;
+use crate::facts::{Difference, Field};
 
 /// A family's part in a survey or a watch. `now` is the time since that began; what is to be sent is put into `out`.
 pub(crate) trait Asker: Debug {
@@ -114,6 +115,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if plan.ways.contains(Way::Rdm) && plan.on_cables != OnCables::Nothing {
         all.push(Box::new(rdm::Search::new(plan)));
     }
+    if does(Way::RdmNet) {
+        all.push(Box::new(rdmnet::Search::new(plan)));
+    }
     if does(Way::Pjlink) {
         all.push(Box::new(pjlink::Search::new(plan)));
     }
@@ -126,13 +130,22 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
 
 /// Whether units of this family can be set.
 pub(crate) const fn can_set(family: Way) -> bool {
-    matches!(family, Way::Llrp)
+    matches!(family, Way::Llrp | Way::RdmNet)
+}
+
+/// Whether this unit can be told to make this difference vanish, where it tells of the field at all.
+pub(crate) fn can_set_on(unit: &Unit, difference: &Difference) -> bool {
+    match unit.family {
+        Way::RdmNet => rdmnet::can_set(difference),
+        family => can_set(family),
+    }
 }
 
 /// The talk that makes this change of a unit; one that ends at once where its family sets nothing.
 pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time: Duration) -> Box<dyn Talk> {
     match unit.family {
         Way::Llrp => Box::new(llrp::Talk::new(unit, change, vantage, restart_time)),
+        Way::RdmNet => rdmnet::talk(unit, change, vantage, restart_time),
         _ => Box::new(Nothing::of(&change.subject)),
     }
 }
@@ -149,7 +162,7 @@ pub(crate) fn talk_on_cable(
     vantage: Vantage,
     restart_time: Duration,
 ) -> Box<dyn Talk> {
-    Box::new(rdm::Talk::new(fixture, change, vantage, restart_time))
+    Box::new(rdm::Talk::new(fixture.uid, change, rdm::Gateway::of(fixture, vantage), restart_time))
 }
 
 /// What a datagram to this port tells, where a family reads its messages itself; `None` when it says nothing about its

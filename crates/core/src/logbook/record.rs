@@ -207,6 +207,7 @@ impl StepTaken {
             TalkEvent::Ended(step, outcome) => (*step, Stage::from(outcome)),
             TalkEvent::Probing(..)
             | TalkEvent::Declined(..)
+            | TalkEvent::Remarked(_)
             | TalkEvent::Passed { .. }
             | TalkEvent::Restarting
             | TalkEvent::Back(_) => return None,

@@ -27,6 +27,8 @@ pub struct SheetPort {
     pub rdm: Option<Placed<bool>>,
     /// What it should do when data stops, where it differs from the node.
     pub on_data_loss: Option<Placed<DataLoss>>,
+    /// What it is called, as its node keeps it.
+    pub label: Option<Placed<String>>,
 }
 
 /// A universe as the sheet asks for it: well written, but perhaps none that exists, or not chosen yet.
@@ -106,6 +108,7 @@ fn read(fields: &Fields<'_>, desk: DeskBase, protocol: Protocol) -> Option<Sheet
     let splits = fields.number("splits", 2..=1024);
     let rdm = fields.flag("rdm");
     let on_data_loss = fields.word("on_data_loss", &DataLoss::WORDS);
+    let label = fields.text("label");
     fields.refuse_unknown_keys();
     let used = match (out, taken) {
         (Some(_), Some((_, second))) => {
@@ -119,5 +122,5 @@ fn read(fields: &Fields<'_>, desk: DeskBase, protocol: Protocol) -> Option<Sheet
         fields.required("out", used.as_ref(), "\"0:0:0\" (or in = \"0:0:0\")");
     }
     let (direction, universe) = used?;
-    Some(SheetPort { number: number?, direction, universe, merge, sources, splits, rdm, on_data_loss })
+    Some(SheetPort { number: number?, direction, universe, merge, sources, splits, rdm, on_data_loss, label })
 }

@@ -1,5 +1,6 @@
 //! Everything known of one device in one view: each field with who told it and when, and what the sheet wants beside it.
 
+use std::collections::BTreeSet;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
@@ -8,7 +9,7 @@ use serde::Serialize;
 use crate::census::{Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way};
 use crate::codes::CodeBook;
 use crate::compare::{Everybody, Row, State, Wanted, compare_all};
-use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
+use crate::facts::{Difference, Facts, Field, Known, PortField, Tells, Value};
 use crate::sheet::{RigSheet, SheetNode};
 use crate::{Direction, MacAddress, Said, as_millis, as_text};
 
@@ -69,8 +70,11 @@ pub struct PortLine {
     pub works: String,
     /// Its universe.
     pub universe: String,
-    /// Whether data passes through it.
-    pub data: bool,
+    /// What it is called, where it keeps that.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub label: Option<String>,
+    /// Whether data passes through it; `None` where it does not tell that.
+    pub data: Option<bool>,
     /// How it combines sources, and whether it does so now.
     pub merge: Option<String>,
     /// Whether RDM goes through it.
@@ -137,7 +141,10 @@ impl Portrait {
             seen_by: device.seen_by.clone(),
             planned_as: planned.as_ref().map(|(planned, _)| planned.name.value.clone()),
             facts: facts(device, node, census, wanted.as_ref()),
-            ports: node.map_or_else(Vec::new, |node| ports(node, differences)),
+            ports: match node {
+                Some(node) => ports(node, differences),
+                None => ports_of_units(device, census, differences),
+            },
             report,
             services: census.services().into_iter().filter(|one| is_its(one.address, one.mac)).collect(),
             streams: census.streams().into_iter().filter(|one| is_its(one.sender, one.mac)).collect(),
@@ -192,17 +199,49 @@ fn facts(device: &Device, node: Option<&FoundNode>, census: &Census, wanted: Opt
     lines
 }
 
+/// What the sheet wants of a port that is otherwise.
+fn planned_of(number: u32, differences: &[Difference]) -> Vec<String> {
+    let in_words = |difference: &Difference| match difference.field {
+        Field::Port(_, PortField::Universe) => difference.planned_in_words(),
+        field => {
+            let what = field.to_string().replace(&format!("port {number} "), "");
+            format!("{what} {}", difference.planned_in_words())
+        }
+    };
+    differences.iter().filter(|difference| difference.field.port() == Some(number)).map(in_words).collect()
+}
+
+/// The ports that units of other families tell of.
+fn ports_of_units(device: &Device, census: &Census, differences: &[Difference]) -> Vec<PortLine> {
+    let units = census.units();
+    let mut facts = Facts::default();
+    device.units.iter().filter_map(|place| units.get(*place)).for_each(|unit| facts.complete(&unit.facts));
+    let numbers: BTreeSet<u32> = facts.told().filter_map(|(field, _)| field.port()).collect();
+    let line = |number: u32| {
+        let told = |field| facts.get(Field::Port(number, field));
+        let words = |field| told(field).map(|value| Field::Port(number, field).in_words(value));
+        let works = [words(PortField::Direction), words(PortField::Protocol)];
+        let flag = |field| match told(field) {
+            Some(Value::Flag(on)) => Some(*on),
+            _ => None,
+        };
+        PortLine {
+            number,
+            works: works.into_iter().flatten().collect::<Vec<_>>().join(" "),
+            universe: words(PortField::Universe).unwrap_or_default(),
+            label: told(PortField::Label).map(ToString::to_string).filter(|label| !label.is_empty()),
+            data: None,
+            merge: words(PortField::Merge),
+            rdm: flag(PortField::Rdm),
+            input: flag(PortField::Input),
+            planned: planned_of(number, differences),
+        }
+    };
+    numbers.into_iter().map(line).collect()
+}
+
 fn ports(node: &FoundNode, differences: &[Difference]) -> Vec<PortLine> {
     let line = |(number, _, port): (u32, _, &FoundPort)| {
-        let of_port = |difference: &&Difference| matches!(difference.field, Field::Port(of, _) if of == number);
-        let in_words = |difference: &Difference| match difference.field {
-            Field::Port(_, PortField::Universe) => difference.planned_in_words(),
-            field => format!(
-                "{} {}",
-                field.to_string().replace(&format!("port {number} "), ""),
-                difference.planned_in_words()
-            ),
-        };
         let is_output = port.facing(Direction::Out).is_some();
         let both =
             port.also_in.map(|also| format!(", and in from {}", port.in_notation(also))).unwrap_or_default();
@@ -210,11 +249,12 @@ fn ports(node: &FoundNode, differences: &[Difference]) -> Vec<PortLine> {
             number,
             works: format!("{} {}", port.direction, port.protocol),
             universe: format!("{}{both}", port.universe()),
-            data: port.data,
+            label: None,
+            data: Some(port.data),
             merge: is_output.then(|| format!("{}{}", port.merge, if port.merging { ", merging" } else { "" })),
             rdm: port.rdm,
             input: port.input,
-            planned: differences.iter().filter(of_port).map(in_words).collect(),
+            planned: planned_of(number, differences),
         }
     };
     node.ports().map(line).collect()

@@ -1,7 +1,7 @@
 //! One simulated device that is no Art-Net node: a plain host, and whatever it does besides.
 //!
 //! What it does are its roles, each a small state machine of its own: a source of levels, somebody who tells services, who
-//! announces streams, a target of LLRP, a screen, a DHCP server, a switch that speaks LLDP, an IGMP querier.
+//! announces streams, a target of LLRP, a broker of RDMnet, a screen, a DHCP server, a switch that speaks LLDP, an IGMP querier.
 
 mod announcer;
 mod art_net_source;
@@ -12,6 +12,7 @@ mod look;
 mod neighbour;
 mod pjlink;
 mod querier;
+mod rdmnet;
 mod responder;
 mod sacn_source;
 mod setup;
@@ -26,6 +27,7 @@ use crate::Speech;
 pub use body::IpState;
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
+pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
 pub(crate) use setup::uid;
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 pub use web::WebSetup;
@@ -38,6 +40,7 @@ use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
 use pjlink::Pjlink;
 use querier::Querier;
+use rdmnet::Broker;
 use responder::Responder;
 use sacn_source::SacnSource;
 use web::Web;
@@ -94,6 +97,11 @@ trait Role: std::fmt::Debug + Send {
         None
     }
 
+    /// What the ports that are patched through it really are.
+    fn endpoints(&self) -> Vec<EndpointTruth> {
+        Vec::new()
+    }
+
     /// When it has something to do next.
     fn wake_at(&self) -> Option<Duration>;
 
@@ -133,6 +141,9 @@ impl SimDevice {
         }
         if let Some(llrp) = &setup.llrp {
             roles.push(Box::new(LlrpTarget::new(&setup, llrp)));
+        }
+        if let Some(broker) = &setup.broker {
+            roles.push(Box::new(Broker::new(broker)));
         }
         if let Some(pjlink) = &setup.pjlink {
             roles.push(Box::new(Pjlink::new(pjlink)));
@@ -179,6 +190,12 @@ impl SimDevice {
     #[must_use]
     pub const fn flashes(&self) -> bool {
         self.body.flashes
+    }
+
+    /// What the ports that are patched through it really are.
+    #[must_use]
+    pub fn endpoints(&self) -> Vec<EndpointTruth> {
+        self.roles.iter().flat_map(|role| role.endpoints()).collect()
     }
 
     /// The ports it hears and speaks on.

@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
-use super::{LlrpSetup, PjlinkSetup, WebSetup};
+use super::{BrokerSetup, LlrpSetup, PjlinkSetup, WebSetup};
 
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
@@ -52,6 +52,8 @@ pub struct DeviceSetup {
     pub streams: Vec<StreamSetup>,
     /// As a target of LLRP.
     pub llrp: Option<LlrpSetup>,
+    /// As a broker of RDMnet, with who is behind it.
+    pub broker: Option<BrokerSetup>,
     /// As a screen that speaks PJLink.
     pub pjlink: Option<PjlinkSetup>,
     /// As a device with a web page.

@@ -130,6 +130,7 @@ impl Watch<'_> {
                 let text = format!("{name} does not take its {}: {why}", fields.join(", "));
                 self.board.suspend(|| out.note(&text))?;
             }
+            TalkEvent::Remarked(what) => self.board.suspend(|| out.note(&format!("{name}: {what}")))?,
             TalkEvent::Restarting => self.board.show(place, format!("{name}: restarts")),
             TalkEvent::Back(address) => {
                 self.board.show(place, format!("{name}: is back at {address}, reading back"));

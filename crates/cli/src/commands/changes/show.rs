@@ -92,6 +92,7 @@ pub(super) fn waits(plan: &ChangePlan, wait: &Wait) -> String {
     match wait.why {
         Why::Left(address) => format!("once {other} has left {address}"),
         Why::Parked(address) => format!("from {address}"),
+        Why::Settled(_) => "once it has its address".to_owned(),
         Why::Gateway(address) => format!("once {other} is set and at {address}"),
     }
 }

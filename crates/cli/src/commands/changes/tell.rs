@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use lantern_core::census::Way;
 use lantern_core::change::Change;
 use lantern_core::conversation::{Made, Outcome, Shift};
 use lantern_core::facts::Difference;
@@ -48,6 +49,10 @@ pub(super) fn how_far(
 fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
     let name = change.subject.title();
     let (now, before) = (&made.subject, change.subject.address());
+    let way = match change.subject.family() {
+        Way::RdmNet => "through its broker".to_owned(),
+        _ => format!("at {before}"),
+    };
     let there = now.address();
     match &made.outcome {
         Outcome::Done => (Tone::Good, "done", format!("{} at {there}, read back", now.title())),
@@ -77,12 +82,12 @@ fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
             (Tone::Bad, "elsewhere", format!("{name} is at {address} now{planned}"))
         }
         Outcome::Silent { written: false } => {
-            (Tone::Bad, "silent", format!("{name} does not answer at {before} any more; nothing was sent to it"))
+            (Tone::Bad, "silent", format!("{name} does not answer {way} any more; nothing was sent to it"))
         }
         Outcome::Silent { .. } => {
             let to = change.new_address().filter(|to| *to != before);
             let text = to.map_or_else(
-                || format!("{name} does not answer at {before} any more"),
+                || format!("{name} does not answer {way} any more"),
                 |to| format!("{name} answers neither at {before} nor at {to}"),
             );
             (Tone::Bad, "silent", text)

@@ -49,7 +49,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let mut kept = Vec::new();
     for one in &all {
         let subject = super::subject(one, args.on.as_ref(), &session, &look)?;
-        let differences = one.keepsake.differences(&subject);
+        let differences = one.keepsake.differences(&look.census.completed(&subject));
         if !out.is_json() {
             tell(one, &subject.title(), &differences, out)?;
         }

@@ -57,7 +57,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     fs::create_dir_all(&args.folder).map_err(|source| Failure::Write { path: args.folder.clone(), source })?;
     let (mut names, mut kept) = (HashSet::new(), Vec::new());
     for subject in &subjects {
-        let keepsake = Keepsake::of(subject, &taken);
+        let keepsake = Keepsake::of(&look.census.completed(subject), &taken);
         let text = keepsake.to_text().map_err(|error| Failure::Call(format!("{}: {error}", subject.title())))?;
         let name = PathBuf::from(file_name(subject, &mut names));
         let path = if args.folder.as_os_str() == "." { name } else { args.folder.join(name) };

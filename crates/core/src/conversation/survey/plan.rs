@@ -234,6 +234,11 @@ impl SurveyPlan {
         is_near && !is_locked && !self.vantage.gateways.contains(&address) && self.concern.has(address, mac)
     }
 
+    /// Whether it goes on until it is stopped.
+    pub(crate) fn is_endless(&self) -> bool {
+        self.extent == Extent::Endless
+    }
+
     /// Whether single addresses can be asked for an echo.
     #[must_use]
     pub fn can_ask_echo(&self) -> bool {

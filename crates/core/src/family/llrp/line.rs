@@ -82,7 +82,7 @@ impl Line {
 }
 
 /// Who we are: made from our own MAC address and the mark of this run, in the form of a random UUID (RFC 9562).
-fn own_cid(vantage: &Vantage) -> Cid {
+pub(in crate::family) fn own_cid(vantage: &Vantage) -> Cid {
     let mut bytes = [0; 16];
     let [high, low] = vantage.mark.to_be_bytes();
     bytes[..2].copy_from_slice(&[high, low]);

@@ -18,6 +18,7 @@ use crate::facts::Field;
 
 use super::{Asker, join};
 
+pub(super) use line::own_cid;
 pub(super) use search::Search;
 pub(super) use talk::Talk;
 

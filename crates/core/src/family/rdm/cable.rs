@@ -25,7 +25,7 @@ const ASKS_AFTER_MANY: u32 = 2;
 
 /// The units of a cable that are to be read, and the one that is.
 #[derive(Debug, Default)]
-pub(super) struct Cable {
+pub(in crate::family) struct Cable {
     waiting: VecDeque<Reading>,
     present: Option<Reading>,
     over: Vec<Reading>,
@@ -49,7 +49,7 @@ pub(super) struct Cable {
 
 impl Cable {
     /// One more is to be read.
-    pub(super) fn add(&mut self, now: Duration, reading: Reading) {
+    pub(in crate::family) fn add(&mut self, now: Duration, reading: Reading) {
         if self.present.is_none() {
             self.at = now;
         }
@@ -58,17 +58,22 @@ impl Cable {
     }
 
     /// When to go on; `None` when everybody was read.
-    pub(super) fn next_at(&self) -> Option<Duration> {
+    pub(in crate::family) fn next_at(&self) -> Option<Duration> {
         self.present.is_some().then_some(self.at)
     }
 
+    /// The one that is being read.
+    pub(in crate::family) const fn present(&self) -> Option<&Reading> {
+        self.present.as_ref()
+    }
+
     /// One that was read to its end, or given up.
-    pub(super) fn next_over(&mut self) -> Option<Reading> {
+    pub(in crate::family) fn next_over(&mut self) -> Option<Reading> {
         self.over.pop()
     }
 
     /// Other cables answer: what is not answered here was lost, more likely than that all of it is slow.
-    pub(super) fn hurry(&mut self) {
+    pub(in crate::family) fn hurry(&mut self) {
         self.is_hurried = true;
         if let (Some(asked), None) = (self.asked, self.usual) {
             self.at = self.at.min(asked + FIRST);
@@ -76,12 +81,12 @@ impl Cable {
     }
 
     /// Others on it answered nothing, in talks of their own.
-    pub(super) const fn doubt(&mut self) {
+    pub(in crate::family) const fn doubt(&mut self) {
         self.silent = MANY_SILENT;
     }
 
     /// The request to send now. An answer that is overdue for the last time is given up before.
-    pub(super) fn ask(&mut self, now: Duration, own: Uid) -> Option<Message> {
+    pub(in crate::family) fn ask(&mut self, now: Duration, own: Uid) -> Option<Message> {
         if self.tries >= if self.is_dead() { ASKS_AFTER_MANY } else { ASKS } {
             self.silent += u32::from(self.present.as_ref().is_some_and(|reading| !reading.is_heard()));
             self.present.iter_mut().for_each(Reading::give_up);
@@ -114,7 +119,7 @@ impl Cable {
     }
 
     /// Takes in an answer.
-    pub(super) fn hear(&mut self, now: Duration, answer: &Message) {
+    pub(in crate::family) fn hear(&mut self, now: Duration, answer: &Message) {
         let (Some(reading), Some(asked)) = (self.present.as_mut(), self.asked) else { return };
         let heard = reading.hear(answer);
         if heard != Heard::Nothing {

@@ -3,11 +3,15 @@
 //!
 //! [`Search`] is its part in a survey. It asks gateways for the tables they keep anyway ([`tables`]), which puts nothing on
 //! the cables; told to, it asks every unit too, by one [`Cable`] for each universe of a gateway: one request at a time on
-//! each, all cables side by side. [`Reading`] is the questions to one unit. [`Talk`] changes one.
+//! each, all cables side by side. [`Reading`] is the questions to one unit. [`Talk`] changes one, over whatever [`Carrier`]
+//! leads to it: that of Art-Net is [`Gateway`].
 
 mod cable;
+mod carrier;
+mod gateway;
 mod health;
 mod order;
+mod port;
 mod reading;
 mod search;
 mod tables;
@@ -22,10 +26,12 @@ use super::Asker;
 use crate::conversation::Vantage;
 use crate::facts::Field;
 
-use cable::Cable;
-use reading::Reading;
-
+pub(super) use cable::Cable;
+pub(super) use carrier::{Carrier, Sayings};
+pub(super) use gateway::Gateway;
 pub(super) use order::can_set;
+pub(super) use port::in_words as port_in_words;
+pub(super) use reading::Reading;
 pub(super) use search::Search;
 pub(super) use talk::Talk;
 
@@ -44,6 +50,10 @@ const FIELDS: [Field; 9] = [
     Field::ModeName,
     Field::Footprint,
 ];
+
+/// What a gateway that is asked by itself tells, besides its ports.
+const FIELDS_OF_GATEWAYS: [Field; 5] =
+    [Field::Label, Field::Maker, Field::Model, Field::Version, Field::Indicators];
 
 /// The longest that anybody may put us off, whatever it says.
 const LONGEST_TIMER: Duration = Duration::from_secs(5);

@@ -2,6 +2,7 @@
 
 use lantern_wire::rdm::{parameter, text};
 
+use super::port;
 use super::reading::{Order, Question};
 use crate::Indicators;
 use crate::facts::{Difference, Field, Value};
@@ -22,6 +23,7 @@ pub(super) fn order(difference: &Difference) -> Option<Order> {
             (parameter::START_ADDRESS, u16::try_from(*slot).ok()?.to_be_bytes().to_vec())
         }
         (Field::Mode, Value::Count(number)) => return u8::try_from(*number).ok().map(Order::of_mode),
+        (Field::Port(number, field), planned) => return port::order(number, field, planned),
         (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, text::write(label.raw())),
         (Field::Indicators, Value::Indicators(Indicators::Flash)) => (parameter::IDENTIFY_DEVICE, vec![1]),
         (Field::Indicators, Value::Indicators(Indicators::Normal)) => (parameter::IDENTIFY_DEVICE, vec![0]),
@@ -42,6 +44,7 @@ pub(super) fn proof(difference: &Difference) -> Vec<Question> {
     match difference.field {
         Field::Label => vec![Question::Label],
         Field::Indicators => vec![Question::Identify],
+        Field::Port(number, field) => port::Ask::of(number, field).map(Question::Port).into_iter().collect(),
         // What it is called is asked for once it is known which it is.
         Field::ModeName => vec![Question::Info, Question::Supported],
         _ => vec![Question::Info],

@@ -10,7 +10,7 @@ use lantern_wire::rdm::parameter::{self, Refusal};
 use lantern_wire::rdm::{Class, DeviceInfo, Message, Personality, ResponseType, Uid, text};
 
 use super::health::{self, Ask};
-use super::{FIELDS, timer};
+use super::{FIELDS, FIELDS_OF_GATEWAYS, port, timer};
 use crate::Indicators;
 use crate::census::Health;
 use crate::facts::{Facts, Field, Value};
@@ -38,6 +38,8 @@ pub(super) enum Question {
     Identify,
     /// How it is.
     Health(Ask),
+    /// What its ports are.
+    Port(port::Ask),
     /// Nothing is asked: it is told to take this.
     Order(Order),
 }
@@ -54,6 +56,7 @@ impl Question {
         match self {
             Self::Order(order) => order.parameter,
             Self::Health(ask) => ask.parameter(),
+            Self::Port(ask) => ask.parameter(),
             Self::Info => parameter::DEVICE_INFO,
             Self::Supported => parameter::SUPPORTED_PARAMETERS,
             Self::Software => parameter::SOFTWARE_LABEL,
@@ -79,22 +82,24 @@ impl Question {
             Self::Mode(number) => vec![*number],
             Self::Order(order) => order.data.clone(),
             Self::Health(ask) => ask.data(),
+            Self::Port(ask) => ask.data(),
             _ => Vec::new(),
         }
     }
 
     /// What by its answer is told.
-    pub(super) const fn fields(&self) -> &'static [Field] {
+    pub(super) fn fields(&self) -> Vec<Field> {
         match self {
-            Self::Info => &[Field::StartAddress, Field::Mode, Field::ModeName, Field::Footprint],
-            Self::Supported => &[Field::Label, Field::Model, Field::Maker, Field::ModeName],
-            Self::Software => &[Field::Version],
-            Self::Label => &[Field::Label],
-            Self::Model => &[Field::Model],
-            Self::Maker => &[Field::Maker],
-            Self::Mode(_) => &[Field::ModeName],
-            Self::Identify => &[Field::Indicators],
-            Self::Order(_) | Self::Health(_) => &[],
+            Self::Info => vec![Field::StartAddress, Field::Mode, Field::ModeName, Field::Footprint],
+            Self::Supported => vec![Field::Label, Field::Model, Field::Maker, Field::ModeName],
+            Self::Software => vec![Field::Version],
+            Self::Label => vec![Field::Label],
+            Self::Model => vec![Field::Model],
+            Self::Maker => vec![Field::Maker],
+            Self::Mode(_) => vec![Field::ModeName],
+            Self::Identify => vec![Field::Indicators],
+            Self::Port(ask) => ask.field().into_iter().collect(),
+            Self::Order(_) | Self::Health(_) => Vec::new(),
         }
     }
 }
@@ -112,7 +117,7 @@ pub(super) enum Heard {
 
 /// The questions to one unit, and what it has told.
 #[derive(Debug)]
-pub(super) struct Reading {
+pub(in crate::family) struct Reading {
     uid: Uid,
     open: VecDeque<Question>,
     /// What came of a long answer so far.
@@ -129,6 +134,8 @@ pub(super) struct Reading {
     mode_count: u8,
     /// Whether it is asked how it is, and what it told of that.
     examines: bool,
+    /// Whether it is a gateway, which takes no slots and has ports.
+    is_gateway: bool,
     told: health::Told,
     sensors: u8,
     /// What became of the order: taken, or why not.
@@ -142,10 +149,16 @@ impl Reading {
         Self::of(uid, open, Facts::able(&FIELDS))
     }
 
+    /// A whole gateway that is asked by itself, with its ports.
+    pub(in crate::family) fn of_gateway(uid: Uid) -> Self {
+        let open = [Question::Info, Question::Supported, Question::Software, Question::Identify];
+        Self { is_gateway: true, ..Self::of(uid, open, Facts::able(&FIELDS_OF_GATEWAYS)) }
+    }
+
     /// These questions to one of which so much is known: what they ask for is forgotten.
     pub(super) fn of(uid: Uid, open: impl IntoIterator<Item = Question>, known: Facts) -> Self {
         let (open, mut facts): (VecDeque<Question>, Facts) = (open.into_iter().collect(), known);
-        open.iter().flat_map(Question::fields).for_each(|field| facts.forget_one(*field));
+        open.iter().flat_map(Question::fields).for_each(|field| facts.forget_one(field));
         Self {
             uid,
             open,
@@ -157,6 +170,7 @@ impl Reading {
             modes: Vec::new(),
             mode_count: 0,
             examines: false,
+            is_gateway: false,
             told: health::Told::default(),
             sensors: 0,
             ordered: None,
@@ -169,11 +183,11 @@ impl Reading {
         self
     }
 
-    pub(super) const fn uid(&self) -> Uid {
+    pub(in crate::family) const fn uid(&self) -> Uid {
         self.uid
     }
 
-    pub(super) const fn facts(&self) -> &Facts {
+    pub(in crate::family) const fn facts(&self) -> &Facts {
         &self.facts
     }
 
@@ -201,7 +215,7 @@ impl Reading {
     }
 
     /// Whether it answered anything.
-    pub(super) const fn is_heard(&self) -> bool {
+    pub(in crate::family) const fn is_heard(&self) -> bool {
         self.is_heard
     }
 
@@ -305,6 +319,10 @@ impl Reading {
                 _ => return false,
             },
             Question::Health(ask) => return self.told.take(*ask, data),
+            Question::Port(ask) => match ask.take(data, &mut self.facts) {
+                Some(asks) => self.open.extend(asks.into_iter().map(Question::Port)),
+                None => return false,
+            },
             Question::Order(_) => self.ordered = Some(Ok(())),
             Question::Identify => match data {
                 [0] => self.facts.learn(Field::Indicators, Value::Indicators(Indicators::Normal)),
@@ -325,6 +343,9 @@ impl Reading {
 
     fn take_info(&mut self, info: DeviceInfo) {
         (self.mode_count, self.sensors) = (info.personalities, info.sensors);
+        if self.is_gateway {
+            return;
+        }
         self.facts.learn(Field::Footprint, Value::Count(u32::from(info.footprint)));
         if info.start_address == DeviceInfo::NO_ADDRESS {
             self.facts.cannot_tell(Field::StartAddress);
@@ -357,6 +378,9 @@ impl Reading {
                 None => self.facts.cannot_tell(field),
             }
         }
+        if self.is_gateway && supported.contains(&port::Ask::List.parameter()) {
+            self.open.push_back(Question::Port(port::Ask::List));
+        }
         if self.examines {
             self.open.extend(Ask::all(supported, self.sensors).into_iter().map(Question::Health));
         }
@@ -367,6 +391,6 @@ impl Reading {
         if matches!(question, Question::Order(_)) {
             self.ordered = Some(Err(why));
         }
-        question.fields().iter().for_each(|field| self.facts.cannot_tell(*field));
+        question.fields().into_iter().for_each(|field| self.facts.cannot_tell(field));
     }
 }

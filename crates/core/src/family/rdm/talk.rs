@@ -1,4 +1,4 @@
-//! One change of a unit on a cable.
+//! One change of a unit that speaks RDM, over whatever leads to it.
 //!
 //! 1. *Greeting*: it is read whole. What it tells now is what everything is compared with later.
 //! 2. Each step is *ordered* and read back. A mode that is wanted by its words is looked up before.
@@ -8,24 +8,20 @@
 //! Whoever makes several such changes begins one at a time on each cable ([`Subject::lane`]).
 
 use std::collections::VecDeque;
-use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_wire::art_net::{Message, PORT, Rdm};
 use lantern_wire::rdm::{Personality, Uid};
 
 use super::order::{order, proof};
 use super::reading::{Order, Question};
-use super::{Cable, Reading, own_uid};
+use super::{Cable, Carrier, Reading};
 use crate::Said;
-use crate::census::{FoundFixture, Subject, Told, Way};
+use crate::census::Subject;
 use crate::change::{Change, Step};
 use crate::conversation::{
-    self, Conversation, Doubt, Heard, Outcome, Outgoing, Ruling, Seat, TalkEvent, Vantage, shifts, sightings,
-    verdict,
+    self, Conversation, Doubt, Heard, Outcome, Outgoing, Ruling, TalkEvent, shifts, verdict,
 };
-use crate::facts::{Difference, Facts, Field, Value};
-use crate::universe::PortAddress;
+use crate::facts::{Difference, Facts, Field, PortField, Value};
 
 /// How often it is called at the beginning, and each time asked as often as a cable asks.
 const GREETINGS: u32 = 2;
@@ -45,10 +41,11 @@ const SETTINGS: [Field; 5] = [Field::Label, Field::StartAddress, Field::Mode, Fi
 
 /// The conversation.
 #[derive(Debug)]
-pub(in crate::family) struct Talk {
-    vantage: Vantage,
-    own: Uid,
-    fixture: FoundFixture,
+pub(in crate::family) struct Talk<C> {
+    carrier: C,
+    uid: Uid,
+    who: Subject,
+    facts: Facts,
     steps: Vec<Step>,
     /// Everything that is to be so at the end.
     differences: Vec<Difference>,
@@ -90,14 +87,9 @@ struct Write {
     heard_at: Option<Duration>,
 }
 
-impl Talk {
-    /// A talk that makes `change` of this unit from there, and gives it `restart_time` to take each step.
-    pub(in crate::family) fn new(
-        fixture: &FoundFixture,
-        change: &Change,
-        vantage: Vantage,
-        restart_time: Duration,
-    ) -> Self {
+impl<C: Carrier> Talk<C> {
+    /// A talk that makes `change` of the unit of this identifier over there, and gives it `restart_time` to take each step.
+    pub(in crate::family) fn new(uid: Uid, change: &Change, carrier: C, restart_time: Duration) -> Self {
         let mut differences: Vec<Difference> = change.differences.clone();
         for kept in change.steps.iter().flat_map(|step| &step.differences) {
             if !differences.iter().any(|one| one.field == kept.field) {
@@ -105,9 +97,10 @@ impl Talk {
             }
         }
         let mut talk = Self {
-            own: own_uid(&vantage),
-            vantage,
-            fixture: fixture.clone(),
+            carrier,
+            uid,
+            who: change.subject.clone(),
+            facts: change.subject.told_facts(),
             steps: change.steps.clone(),
             differences,
             restart_time,
@@ -131,12 +124,8 @@ impl Talk {
         self.outcome = Some(outcome);
     }
 
-    fn at(&self) -> (Ipv4Addr, PortAddress) {
-        (self.fixture.behind.address, self.fixture.behind.universe)
-    }
-
     fn open(&self, differences: &[Difference]) -> Vec<Difference> {
-        differences.iter().filter_map(|difference| difference.against(&self.fixture.facts)).collect()
+        differences.iter().filter_map(|difference| difference.against(&self.facts)).collect()
     }
 
     fn of_step(&self) -> &[Difference] {
@@ -144,13 +133,13 @@ impl Talk {
     }
 
     fn read_whole(&mut self, now: Duration) {
-        self.cable.add(now, Reading::new(self.fixture.uid));
+        self.cable.add(now, self.carrier.whole(self.uid));
     }
 
     /// Asks these questions, after an order or by themselves.
     fn ask(&mut self, now: Duration, order: Option<Order>, questions: Vec<Question>) {
         let open = order.map(Question::Order).into_iter().chain(questions);
-        self.cable.add(now, Reading::of(self.fixture.uid, open, self.fixture.facts.clone()));
+        self.cable.add(now, Reading::of(self.uid, open, self.facts.clone()));
     }
 
     fn take_over(&mut self, now: Duration) {
@@ -165,7 +154,7 @@ impl Talk {
             return;
         }
         if reading.is_heard() {
-            self.fixture.facts = reading.facts().clone();
+            self.facts = reading.facts().clone();
             self.mode_count = self.mode_count.max(reading.mode_count());
         }
         match self.phase {
@@ -183,7 +172,7 @@ impl Talk {
     }
 
     fn greeted(&mut self, now: Duration) {
-        self.before = Some(self.fixture.facts.clone());
+        self.before = Some(self.facts.clone());
         if self.open(&self.differences).is_empty() {
             // Somebody else did it meanwhile.
             self.events.extend((0..self.steps.len()).map(TalkEvent::Confirmed));
@@ -286,8 +275,8 @@ impl Talk {
         }
         let (told, untold): (Vec<_>, Vec<_>) =
             self.open(&self.differences).into_iter().partition(Difference::is_told);
-        let before = self.before.as_ref().unwrap_or(&self.fixture.facts);
-        let shifted = shifts(&settings(before), &settings(&self.fixture.facts), &self.differences);
+        let before = self.before.as_ref().unwrap_or(&self.facts);
+        let shifted = shifts(&settings(before), &settings(&self.facts), &self.differences);
         match self.doubt.weigh(verdict(told, untold, shifted)) {
             Ruling::End(outcome) => self.end(outcome),
             Ruling::ReadAgain => self.read_all(now),
@@ -351,18 +340,20 @@ fn the_mode(difference: &Difference, modes: &[Personality]) -> Result<u8, String
 fn settings(facts: &Facts) -> Vec<(Field, Value)> {
     facts
         .told()
-        .filter(|(field, _)| SETTINGS.contains(field))
+        .filter(|(field, _)| {
+            SETTINGS.contains(field) || matches!(field, Field::Port(_, field) if *field != PortField::Protocol)
+        })
         .map(|(field, value)| (field, value.clone()))
         .collect()
 }
 
-impl conversation::Talk for Talk {
+impl<C: Carrier> conversation::Talk for Talk<C> {
     fn outcome(&self) -> Option<&Outcome> {
         self.outcome.as_ref()
     }
 
     fn subject(&self) -> Subject {
-        Subject::of_fixture(&self.fixture)
+        self.who.clone().telling(self.facts.clone())
     }
 
     fn hurry(&mut self) {
@@ -371,7 +362,7 @@ impl conversation::Talk for Talk {
     }
 
     fn next_single(&self) -> Option<Duration> {
-        if self.outcome.is_some() {
+        if self.outcome.is_some() || self.carrier.own().is_none() {
             return None;
         }
         self.cable.next_at().or(match self.phase {
@@ -382,40 +373,47 @@ impl conversation::Talk for Talk {
 
     fn ask_single(&mut self, now: Duration) -> Option<Outgoing> {
         self.read_on(now);
-        let request = self.cable.ask(now, self.own);
+        let request = self.cable.ask(now, self.carrier.own()?);
         self.take_over(now);
-        let (gateway, universe) = self.at();
-        let seat = Seat::beside(&self.vantage.seats, gateway)?;
-        let bytes = Rdm::new(universe.flat(), request?).to_bytes();
-        Some(Outgoing::Datagram { seat, to: SocketAddrV4::new(gateway, PORT), bytes })
+        self.carrier.send(now, request?)
     }
 }
 
-impl Conversation for Talk {
+impl<C: Carrier> Talk<C> {
+    /// What came of its own accord of what leads there.
+    fn look_after(&mut self) {
+        while let Some(remark) = self.carrier.next_remark() {
+            self.events.push_back(TalkEvent::Remarked(remark));
+        }
+        if self.carrier.is_over() && self.outcome.is_none() {
+            self.end(Outcome::Silent { written: self.written });
+        }
+    }
+}
+
+impl<C: Carrier> Conversation for Talk<C> {
     type Event = TalkEvent;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
-        for sighting in sightings(&self.vantage, now, heard).1 {
-            let Told::Spoke { family: Way::Rdm, bytes, .. } = &sighting.told else { continue };
-            let Ok(Message::Rdm(answer)) = Message::parse(bytes) else { continue };
-            let (gateway, universe) = self.at();
-            let is_ours = sighting.from == gateway && answer.port_address() == universe.flat();
-            if is_ours && answer.message.to == self.own {
-                self.cable.hear(now, &answer.message);
-                self.take_over(now);
-            }
+        for answer in self.carrier.hear(now, heard) {
+            self.cable.hear(now, &answer);
+            self.take_over(now);
         }
+        self.look_after();
     }
 
     fn next_send(&mut self) -> Option<Outgoing> {
-        None
+        self.carrier.next_send()
     }
 
     fn wake_at(&self) -> Option<Duration> {
-        self.outcome.is_none().then_some(LONGEST)
+        let next = self.carrier.next_at().map_or(LONGEST, |at| at.min(LONGEST));
+        self.outcome.is_none().then_some(next)
     }
 
     fn wake(&mut self, now: Duration) {
+        self.carrier.work(now);
+        self.look_after();
         if now >= LONGEST && self.outcome.is_none() {
             self.end(Outcome::Silent { written: self.written });
         }

@@ -21,7 +21,7 @@ use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
 use crate::device::{Linked, Utterance};
 use crate::party::Party;
-use crate::{Destination, FixtureTruth, Link, Scene, Speech, Truth};
+use crate::{Destination, EndpointTruth, FixtureTruth, Link, Scene, Speech, Truth};
 
 use sockets::{LAST_PRIVILEGED, bound, read, read_on, reader, write_on};
 
@@ -122,6 +122,12 @@ impl LoopbackGround {
     #[must_use]
     pub fn fixtures(&self) -> Vec<FixtureTruth> {
         self.told(Ground::fixtures)
+    }
+
+    /// What the ports really are that are patched through brokers, at this moment.
+    #[must_use]
+    pub fn endpoints(&self) -> Vec<EndpointTruth> {
+        self.told(|ground| ground.parties.iter().flat_map(Party::endpoints).collect())
     }
 
     /// The slots that each node puts out of an Art-Net universe at this moment, of those that do.

@@ -1,0 +1,127 @@
+//! Gateways behind a broker: patched by the sheet, held against what their ports really are.
+
+use lantern_sim::Scene;
+
+use crate::support::Rig;
+
+/// A broker, and behind it a gateway of eight ports at 10.40.2.8; with these further lines of the broker.
+fn rig(of_broker: &str) -> Rig {
+    let text = format!(
+        "network = \"10.40.0.0\"\n\
+         [[device]]\nname = \"chart-room\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"10.40.0.20\"\n\
+         [[device.services]]\nname = \"Night\"\nkind = \"_rdmnet._tcp\"\nport = 8888\ntext = [\"E133Scope=default\"]\n\
+         [device.broker]\nport = 8888\nuid = \"7ff0:00b00001\"\n{of_broker}\n\
+         [[device.broker.gateways]]\nuid = \"7ff0:00a00008\"\nlabel = \"orlop-eight\"\n\
+         universes = [9, 9, 9, 9, 9, 9, 9, 0]\n\
+         [[device]]\nname = \"orlop\"\nmac = \"02:4d:42:00:30:02\"\naddress = \"10.40.2.8\"\n\
+         llrp = {{ uid = \"7ff0:00a00008\", label = \"orlop-eight\" }}\n"
+    );
+    let rig = Rig::with(&Scene::parse(&text).unwrap());
+    rig.write_sheet("orlop.rig.toml", SHEET);
+    rig
+}
+
+const SHEET: &str = r#"[rig]
+name = "Orlop"
+
+[[network]]
+name = "light"
+range = "10.40.0.0/16"
+
+[[kind]]
+name = "octet"
+maker = "Marrowbright"
+model = "Octet"
+ports = 8
+speaks = ["rdmnet"]
+
+[[node]]
+name = "orlop-eight"
+kind = "octet"
+mac = "02:4d:42:00:30:02"
+address = "10.40.2.8"
+protocol = "sacn"
+port = [
+    { port = 1, out = 101, label = "Orlop rail" },
+    { port = 2, out = 102 },
+    { port = 3, out = 103 },
+    { port = 4, out = 104 },
+    { port = 5, out = 105 },
+    { port = 6, out = 106 },
+    { port = 7, out = 107 },
+    { port = 8, in = 108 },
+]
+"#;
+
+/// Universe, direction (1 in, 2 out) and label of each port as it is.
+fn so(rig: &Rig) -> Vec<(u16, u8, String)> {
+    rig.ground.endpoints().into_iter().map(|port| (port.universe, port.mode, port.label)).collect()
+}
+
+fn as_planned() -> Vec<(u16, u8, String)> {
+    let label = |number| if number == 101 { "Orlop rail".to_owned() } else { String::new() };
+    (101..=108).map(|number| (number, if number == 108 { 1 } else { 2 }, label(number))).collect()
+}
+
+/// Eight ports through the broker: found, compared, patched, proven, shown, kept, and taken back.
+#[test]
+fn a_gateway_is_patched_by_the_sheet_and_taken_back() {
+    let rig = rig("");
+    let before = so(&rig);
+    let check = rig.run(&["check", "orlop.rig.toml"]).ended(1);
+    assert!(check.out.contains("port 1 universe is sacn 9, planned sacn 101"), "{}", check.out);
+    assert!(check.out.contains("port 8 universe is none, planned sacn 108"), "{}", check.out);
+    rig.run(&["apply", "orlop.rig.toml", "--dry-run"]).ended(0);
+    assert_eq!(so(&rig), before, "a dry run sets nothing");
+    let said = rig.run(&["apply", "orlop.rig.toml", "--yes"]).ended(0);
+    assert!(said.line(&["orlop-eight", "port 1 universe"]).contains("by RDMnet"), "{}", said.out);
+    assert_eq!(so(&rig), as_planned());
+    rig.run(&["check", "orlop.rig.toml"]).ended(0);
+    let shown = rig.run(&["show", "orlop-eight", "--sheet", "orlop.rig.toml"]).ended(0);
+    assert!(shown.line(&["1", "Orlop rail"]).contains("out sACN"), "{}", shown.out);
+    assert!(shown.line(&["8", "in sACN"]).contains("sacn 108"), "{}", shown.out);
+    rig.run_here(&["keep", "save", "orlop-eight"]).ended(0);
+    assert!(rig.folder.read("orlop-eight.keep.toml").contains("universe = \"sacn 108\""));
+    rig.run(&["undo", "--yes"]).ended(0);
+    assert_eq!(so(&rig), before);
+    // And from the file again.
+    rig.run_here(&["keep", "diff", "orlop-eight.keep.toml"]).ended(1);
+    rig.run_here(&["keep", "put", "orlop-eight.keep.toml", "--yes"]).ended(0);
+    assert_eq!(so(&rig), as_planned());
+}
+
+/// A broker that stays away is given up, with what was patched and what was not; when it is back, the same run is gone on with.
+#[test]
+fn a_run_whose_broker_is_lost_is_gone_on_with() {
+    let rig = rig("hangs_up_after = 88\naway_ms = 9000");
+    let said = rig.run(&["apply", "orlop.rig.toml", "--restart", "3", "--yes"]).ended(3);
+    assert!(said.notes.contains("is lost, it closed the connection: looking for it"), "{}", said.notes);
+    let half = so(&rig);
+    assert!(half != as_planned() && half[0].0 == 101, "{half:?}");
+    std::thread::sleep(std::time::Duration::from_secs(5));
+    rig.run(&["apply", "orlop.rig.toml", "--resume", "--yes"]).ended(0);
+    assert_eq!(so(&rig), as_planned());
+    rig.run(&["check", "orlop.rig.toml"]).ended(0);
+}
+
+/// What another controller patches meanwhile is told, by whom; here it patches what was just patched, and the sheet has the last word.
+#[test]
+fn what_another_controller_does_meanwhile_is_told() {
+    let meddler = "[device.broker.meddler]\nuid = \"4d42:00000009\"\nafter = 4\ngateway = \"7ff0:00a00008\"\n\
+                   endpoint = 2\nuniverse = 999\n";
+    let rig = rig(meddler);
+    let said = rig.run(&["apply", "orlop.rig.toml", "--yes"]).ended(0);
+    let told = "another controller, 4d42:00000009, has meanwhile set port 2 universe to sacn 999";
+    assert!(said.notes.contains(told), "{}", said.notes);
+    assert_eq!(so(&rig), as_planned());
+}
+
+/// A gateway says what it wants of itself: nothing of it reaches a terminal as it is.
+#[test]
+fn a_hostile_label_behind_a_broker_is_harmless() {
+    let rig = rig("");
+    rig.run_here(&["set", "orlop-eight", "--port", "3", "--port-label", "\u{1b}[2Jred", "--yes"]).ended(0);
+    assert_eq!(so(&rig)[2].2, "\u{1b}[2Jred");
+    let shown = rig.run_here(&["show", "orlop-eight"]);
+    assert!(!shown.out.contains('\u{1b}') && shown.out.contains("\\x1b[2Jred"), "{}", shown.out);
+}
