@@ -35,7 +35,7 @@ pub enum Way {
     /// It told who is on its cables, by RDM.
     Rdm,
     /// A broker told of it, by RDMnet.
-    RdmNet,
+    Rdmnet,
     /// It told its state by PJLink.
     Pjlink,
     /// Its web server answered.
@@ -53,7 +53,7 @@ impl Way {
     pub const SPOKEN: [(&'static str, Self); 7] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
-        ("rdmnet", Self::RdmNet),
+        ("rdmnet", Self::Rdmnet),
         ("pjlink", Self::Pjlink),
         ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
@@ -67,7 +67,7 @@ impl Way {
         Self::Sap,
         Self::Rdm,
         Self::Llrp,
-        Self::RdmNet,
+        Self::Rdmnet,
         Self::Pjlink,
         Self::Http,
         Self::Echo,
@@ -113,7 +113,7 @@ impl Way {
             Self::Lldp => "lldp",
             Self::Igmp => "igmp",
             Self::Llrp => "llrp",
-            Self::RdmNet => "rdmnet",
+            Self::Rdmnet => "rdmnet",
             Self::Rdm => "rdm",
             Self::Pjlink => "pjlink",
             Self::Http => "http",
@@ -161,7 +161,7 @@ impl fmt::Display for Way {
             Self::Lldp => "LLDP",
             Self::Igmp => "IGMP",
             Self::Llrp => "LLRP",
-            Self::RdmNet => "RDMnet",
+            Self::Rdmnet => "RDMnet",
             Self::Rdm => "RDM",
             Self::Pjlink => "PJLink",
             Self::Http => "HTTP",

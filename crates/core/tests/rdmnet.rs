@@ -1,5 +1,6 @@
 //! Gateways behind a broker are found, read and patched, and what is said of it is so: held against what their ports really are.
 
+use std::collections::BTreeMap;
 use std::time::Duration;
 
 use lantern_core::census::{Census, Device, Unit, Way, Ways};
@@ -16,6 +17,7 @@ use lantern_sim::{EndpointTruth, Link, MemoryGround, Scene, SimDevice};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
+use crate::support::dice::Dice;
 use crate::support::{self, GUEST, manner, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
@@ -61,7 +63,7 @@ fn seen(ground: &mut MemoryGround) -> (Census, Vec<Device>) {
 }
 
 fn gateway(census: &Census) -> Option<Unit> {
-    census.units().into_iter().find(|unit| unit.family == Way::RdmNet)
+    census.units().into_iter().find(|unit| unit.family == Way::Rdmnet)
 }
 
 fn ports(ground: &MemoryGround) -> Vec<EndpointTruth> {
@@ -279,6 +281,76 @@ fn what_another_controller_sets_is_told(#[case] port: u16, #[case] said: &str, #
     assert_eq!((outcome(&made).as_str(), universes(&ground), told), (said, so.to_vec(), vec![what]));
 }
 
+const BROKERS: [&str; 6] = [
+    "",
+    "quirks = [\"speaks-in-pieces\"]",
+    "quirks = [\"says-twice\"]",
+    "quirks = [\"loses-requests\"]",
+    "hangs_up_after = 60\naway_ms = 2500",
+    "hangs_up_after = 75\naway_ms = 9000\nquirks = [\"keeps-to-itself\", \"speaks-in-pieces\"]",
+];
+const GATEWAYS: [&str; 8] = [
+    "takes-nothing",
+    "is-write-protected",
+    "lags-behind",
+    "patches-the-next",
+    "has-no-modes",
+    "restarts-with-universe",
+    "dies-of-universe",
+    "puts-off",
+];
+
+/// Brokers and gateways with any of their habits at once, and any wish: whatever is said of a field is so.
+#[test]
+fn whatever_happens_what_is_said_is_so() {
+    let mut words: BTreeMap<&str, u32> = BTreeMap::new();
+    for seed in 0..250 {
+        let mut dice = Dice::new(seed);
+        let habits: Vec<&str> = GATEWAYS.into_iter().filter(|_| dice.below(6) == 0).collect();
+        let of_broker = BROKERS[dice.below(6) as usize];
+        let mut ground = ground(&scene(of_broker, &format!("quirks = {habits:?}")));
+        let wishes: Vec<(u32, u16)> =
+            (1..=8).filter(|_| dice.below(3) == 0).map(|port| (port, 200 + port as u16)).collect();
+        let plan = planned(&mut ground, &patched(&wishes));
+        if plan.changes.is_empty() {
+            continue;
+        }
+        let before = universes(&ground);
+        let (made, told) = make(&mut ground, &plan);
+        let end = ground.now() + Duration::from_secs(30);
+        while ground.run_until(end).is_some() {}
+        let after = universes(&ground);
+        let port = |field: Field| field.port().unwrap() as usize - 1;
+        let is_so = |port: usize| {
+            let wish = wishes.iter().find(|(number, _)| *number as usize == port + 1);
+            after[port] == wish.map_or(before[port], |(_, universe)| *universe)
+        };
+        let [Some(made)] = &made[..] else { panic!("{made:?}") };
+        let (word, otherwise): (&str, Vec<usize>) = match &made.outcome {
+            Outcome::Done => ("done", Vec::new()),
+            Outcome::Refused(open) => ("refused", open.iter().map(|one| port(one.field)).collect()),
+            Outcome::MovedAlong(along) => ("moved along", along.iter().map(|one| port(one.field)).collect()),
+            Outcome::Silent { written: true } => ("silent", (0..8).filter(|port| !is_so(*port)).collect()),
+            Outcome::Silent { written: false } => ("silent before", Vec::new()),
+            other => panic!("seed {seed}: {other:?}"),
+        };
+        *words.entry(word).or_default() += 1;
+        let nothing_sent = word == "silent before";
+        let wrong: Vec<usize> = (0..8)
+            .filter(|port| {
+                if nothing_sent { after[*port] != before[*port] } else { is_so(*port) == otherwise.contains(port) }
+            })
+            .collect();
+        // What a refusal is about is told; what changed along with it is not.
+        let along = word == "refused" && habits.contains(&"patches-the-next");
+        assert!(
+            wrong.is_empty() || along,
+            "seed {seed}: {word} {otherwise:?}, {before:?} to {after:?}, wished {wishes:?}, {habits:?} {of_broker}: {told:?}"
+        );
+    }
+    assert!(["done", "refused", "moved along", "silent"].iter().all(|word| words[word] > 3), "{words:?}");
+}
+
 const SHEET: &str = "[rig]\nname = \"Orlop\"\n[[network]]\nname = \"light\"\nrange = \"10.40.0.0/16\"\n\
     [[kind]]\nname = \"octet\"\nmaker = \"Marrowbright\"\nmodel = \"Octet\"\nports = 8\nspeaks = [\"rdmnet\"]\n\
     [[node]]\nname = \"orlop-eight\"\nkind = \"octet\"\nmac = \"02:4d:42:00:30:02\"\naddress = \"10.40.2.18\"\n\
@@ -313,7 +385,7 @@ fn a_sheet_patches_a_gateway_and_moves_it() {
         Protection { devices: &devices, own: &[GUEST], ..support::protection(&census, Some(&sheet), &seats) };
     let plan = plan_by_sheet(&comparison, &protection, &Part::default());
     let families: Vec<Way> = plan.changes.iter().map(|change| change.subject.family()).collect();
-    assert_eq!(families, [Way::Llrp, Way::RdmNet]);
+    assert_eq!(families, [Way::Llrp, Way::Rdmnet]);
     assert_eq!(plan.graph.waits(1).len(), 1, "a gateway that moves leaves its broker");
     let (made, told) = make(&mut ground, &plan);
     assert!(made.iter().flatten().all(|made| made.outcome == Outcome::Done), "{made:?} {told:?}");

@@ -242,7 +242,7 @@ impl Tells for Unit {
     /// Where it is, the packet it came in says, but not that of a broker; the rest is what it told.
     fn tells(&self, field: Field, wanted: &Value) -> Known<Value> {
         match field {
-            Field::Address if self.family != Way::RdmNet => Known::Told(Value::Address(self.address)),
+            Field::Address if self.family != Way::Rdmnet => Known::Told(Value::Address(self.address)),
             _ => Facts::tells(&self.facts, field, wanted),
         }
     }

@@ -93,7 +93,7 @@ impl Units {
     /// Who is known by a broker has one identifier, wherever the broker and it stand.
     fn key(unit: &Unit) -> Key {
         match unit.family {
-            Way::RdmNet => (unit.family, unit.identity.clone(), String::new(), None),
+            Way::Rdmnet => (unit.family, unit.identity.clone(), String::new(), None),
             _ => (unit.family, unit.identity.clone(), unit.handle.clone(), unit.mac),
         }
     }

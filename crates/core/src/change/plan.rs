@@ -374,7 +374,7 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
         plan.findings.extend(around.against(change, &leaving));
     }
     let (by_broker, changes): (Vec<Change>, Vec<Change>) =
-        changes.into_iter().partition(|change| change.subject.family() == Way::RdmNet);
+        changes.into_iter().partition(|change| change.subject.family() == Way::Rdmnet);
     let is_out_of_reach = |change: &Change| {
         change.new_address().is_some_and(|to| change.subject.node().is_some() && !around.reaches(to))
     };

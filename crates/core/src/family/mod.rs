@@ -115,7 +115,7 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if plan.ways.contains(Way::Rdm) && plan.on_cables != OnCables::Nothing {
         all.push(Box::new(rdm::Search::new(plan)));
     }
-    if does(Way::RdmNet) {
+    if does(Way::Rdmnet) {
         all.push(Box::new(rdmnet::Search::new(plan)));
     }
     if does(Way::Pjlink) {
@@ -130,13 +130,13 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
 
 /// Whether units of this family can be set.
 pub(crate) const fn can_set(family: Way) -> bool {
-    matches!(family, Way::Llrp | Way::RdmNet)
+    matches!(family, Way::Llrp | Way::Rdmnet)
 }
 
 /// Whether this unit can be told to make this difference vanish, where it tells of the field at all.
 pub(crate) fn can_set_on(unit: &Unit, difference: &Difference) -> bool {
     match unit.family {
-        Way::RdmNet => rdmnet::can_set(difference),
+        Way::Rdmnet => rdmnet::can_set(difference),
         family => can_set(family),
     }
 }
@@ -145,7 +145,7 @@ pub(crate) fn can_set_on(unit: &Unit, difference: &Difference) -> bool {
 pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time: Duration) -> Box<dyn Talk> {
     match unit.family {
         Way::Llrp => Box::new(llrp::Talk::new(unit, change, vantage, restart_time)),
-        Way::RdmNet => rdmnet::talk(unit, change, vantage, restart_time),
+        Way::Rdmnet => rdmnet::talk(unit, change, vantage, restart_time),
         _ => Box::new(Nothing::of(&change.subject)),
     }
 }

@@ -50,7 +50,7 @@ fn sentence(change: &Change, made: &Made) -> (Tone, &'static str, String) {
     let name = change.subject.title();
     let (now, before) = (&made.subject, change.subject.address());
     let way = match change.subject.family() {
-        Way::RdmNet => "through its broker".to_owned(),
+        Way::Rdmnet => "through its broker".to_owned(),
         _ => format!("at {before}"),
     };
     let there = now.address();

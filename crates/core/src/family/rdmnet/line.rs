@@ -58,7 +58,7 @@ impl Line {
         let seed = 0x811c_9dc5_u32 ^ self.opened.rotate_left(16);
         let number =
             self.uid.0.iter().fold(seed, |hash, byte| (hash ^ u32::from(*byte)).wrapping_mul(0x0100_0193));
-        LinkId { family: Way::RdmNet, number }
+        LinkId { family: Way::Rdmnet, number }
     }
 
     fn open(&mut self, now: Duration) {

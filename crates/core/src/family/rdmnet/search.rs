@@ -100,7 +100,7 @@ impl Search {
         let read = device.facts.as_ref().or_else(|| device.cable.present().map(Reading::facts));
         let facts = read.cloned().unwrap_or_default();
         let unit = Unit {
-            family: Way::RdmNet,
+            family: Way::Rdmnet,
             identity: uid.to_string().as_str().into(),
             handle: place.to_string(),
             what: in_words(uid, &facts).as_str().into(),
@@ -193,7 +193,7 @@ impl Search {
         for known in self.brokers.values_mut().filter(|known| known.open_at.is_some_and(|at| at <= now)) {
             (known.open_at, known.tries) = (None, known.tries.saturating_add(1));
             self.links += 1;
-            let link = LinkId { family: Way::RdmNet, number: self.links };
+            let link = LinkId { family: Way::Rdmnet, number: self.links };
             let cid = own_cid(vantage, Uid([0, 0, 0, 0, 0, 0]));
             known.session = Some(Session::open(now, link, &known.place, cid, &mut self.sends));
         }
