@@ -55,7 +55,7 @@ pub(crate) enum Command {
     #[command(subcommand)]
     Kinds(kinds::Sub),
     Apply(apply::Args),
-    Set(set::Args),
+    Set(Box<set::Args>),
     Undo(undo::Args),
     #[command(subcommand)]
     Logbook(logbook::Command),

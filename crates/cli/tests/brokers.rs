@@ -6,10 +6,17 @@ use crate::support::Rig;
 
 /// A broker, and behind it a gateway of eight ports at 10.40.2.8; with these further lines of the broker.
 fn rig(of_broker: &str) -> Rig {
+    let service = "[[device.services]]\nname = \"Night\"\nkind = \"_rdmnet._tcp\"\nport = 8888\n\
+                   text = [\"E133Scope=default\"]\n";
+    rig_told_of(service, of_broker)
+}
+
+/// The same, with a broker that is told of so.
+fn rig_told_of(service: &str, of_broker: &str) -> Rig {
     let text = format!(
         "network = \"10.40.0.0\"\n\
          [[device]]\nname = \"chart-room\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"10.40.0.20\"\n\
-         [[device.services]]\nname = \"Night\"\nkind = \"_rdmnet._tcp\"\nport = 8888\ntext = [\"E133Scope=default\"]\n\
+         {service}\
          [device.broker]\nport = 8888\nuid = \"7ff0:00b00001\"\n{of_broker}\n\
          [[device.broker.gateways]]\nuid = \"7ff0:00a00008\"\nlabel = \"orlop-eight\"\n\
          universes = [9, 9, 9, 9, 9, 9, 9, 0]\n\
@@ -124,4 +131,24 @@ fn a_hostile_label_behind_a_broker_is_harmless() {
     assert_eq!(so(&rig)[2].2, "\u{1b}[2Jred");
     let shown = rig.run_here(&["show", "orlop-eight"]);
     assert!(!shown.out.contains('\u{1b}') && shown.out.contains("\\x1b[2Jred"), "{}", shown.out);
+}
+
+/// Where nobody tells of brokers, a gateway is told its own by LLRP, and is patched through that then; its host name goes with it.
+#[test]
+fn a_gateway_is_told_its_broker_where_none_is_found() {
+    let rig = rig_told_of("", "");
+    let broker = format!("{}:8888", rig.address(0, 20));
+    rig.run_here(&["set", "orlop-eight", "--port", "1", "--universe", "sacn 7", "--yes"]).ended(2);
+    let names = ["--host-name", "orlop-8", "--name-server", "10.40.0.3", "--broker", &broker, "--yes"];
+    let said = rig.run_here(&[&["set", "orlop-eight"][..], &names].concat()).ended(0);
+    assert!(said.line(&["broker", "looked for"]).contains(&broker), "{}", said.out);
+    let shown = rig.run_here(&["show", "orlop-eight"]);
+    for parts in [["host name", "orlop-8"], ["name server", "10.40.0.3"], ["1", "sacn 9"]] {
+        shown.line(&parts);
+    }
+    rig.run_here(&["set", "orlop-eight", "--port", "1", "--universe", "sacn 7", "--yes"]).ended(0);
+    assert_eq!(so(&rig)[0].0, 7);
+    rig.run(&["undo", "--yes"]).ended(0);
+    rig.run(&["undo", "--yes"]).ended(0);
+    assert!(rig.run_here(&["show", "orlop-eight"]).line(&["broker"]).contains("looked for"));
 }

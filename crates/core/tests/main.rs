@@ -12,6 +12,7 @@ mod firmware;
 mod ladder;
 mod levels;
 mod llrp;
+mod llrp_names;
 mod llrp_talk;
 mod mixed;
 mod nights;

@@ -17,7 +17,8 @@ mod scene;
 
 pub use device::{
     BrokerQuirk, BrokerSetup, DeviceSetup, EndpointTruth, GatewayQuirk, GatewaySetup, IpState, Linked, LlrpQuirk,
-    LlrpSetup, MeddlerSetup, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice, StreamSetup, Utterance, WebSetup,
+    LlrpSetup, MeddlerSetup, Names, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice, StreamSetup, Utterance,
+    WebSetup,
 };
 pub use fixture::{FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, SimFixture};
 #[cfg(target_os = "linux")]

@@ -165,7 +165,28 @@ fn ip_settings_say_what_they_say() {
         assert_eq!(network::current_address(&data("current-address")[..end]), None);
     }
     assert_eq!(network::static_address(&[0, 0, 0, 1, 10, 0, 0, 1, 33]), None);
+    let server = "10.40.0.3".parse().unwrap();
+    assert_eq!(network::name_server(&network::set_name_server(1, server)), Some((1, server)));
+    assert_eq!(network::name_server(&[0, 10, 40, 0]), None);
+    assert_eq!(network::set_host_name(&"ä".repeat(40)).len(), 62, "cut between characters");
     assert_eq!(network::InterfaceAddress { prefix: 0, ..set }.mask().to_string(), "0.0.0.0");
+}
+
+/// Scope and broker of a component, to offsets counted by hand.
+#[rstest]
+#[case::by_itself(None, 0)]
+#[case::fixed(Some("10.40.0.20:8888"), 1)]
+#[case::longer(Some("[fd00::20]:8888"), 2)]
+fn a_component_says_to_which_broker_it_goes(#[case] broker: Option<&str>, #[case] sort: u8) {
+    use lantern_wire::rdm::ComponentScope;
+    let broker = broker.map(|text| text.parse().unwrap());
+    let told = ComponentScope { slot: 1, scope: "quay".to_owned(), broker };
+    let data = told.to_bytes();
+    assert_eq!((data.len(), &data[..7], data[65]), (88, &[0, 1, b'q', b'u', b'a', b'y', 0][..], sort));
+    assert_eq!(data[86..], if sort == 0 { [0, 0] } else { [0x22, 0xb8] });
+    assert_eq!(ComponentScope::read(&data), Some(told));
+    assert_eq!(ComponentScope::read(&data[..87]), None);
+    assert_eq!(ComponentScope::read(&[&data[..65], &[3], &data[66..]].concat()), None, "a sort that there is not");
 }
 
 #[rstest]

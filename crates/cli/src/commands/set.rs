@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use lantern_core::address::{Mask, Unusable};
 use lantern_core::change::{Part, Wish, plan_each};
-use lantern_core::compare::{Addressing, Wanted, WantedPort};
+use lantern_core::compare::{Addressing, Wanted, WantedBroker, WantedPort};
 use lantern_core::logbook::Order;
 use lantern_core::sheet::WantedMode;
 use lantern_core::universe::{DeskBase, Universe};
@@ -43,6 +43,22 @@ pub(crate) struct Args {
     /// Let it take its address by DHCP
     #[arg(long)]
     dhcp: bool,
+
+    /// What it is called on the network, at most 63 bytes; by LLRP
+    #[arg(long, value_name = "TEXT")]
+    host_name: Option<String>,
+
+    /// The server that it asks for names; 0.0.0.0 for none; by LLRP
+    #[arg(long, value_name = "ADDRESS", conflicts_with = "dhcp")]
+    name_server: Option<Ipv4Addr>,
+
+    /// The scope in which it looks for its broker, at most 62 bytes; by LLRP
+    #[arg(long, value_name = "TEXT")]
+    scope: Option<String>,
+
+    /// Its broker's address and port, or none to let it look for one; by LLRP
+    #[arg(long, value_name = "ADDRESS:PORT", value_parser = broker)]
+    broker: Option<WantedBroker>,
 
     /// Its new name, at most 17 bytes
     #[arg(long, value_name = "TEXT")]
@@ -168,6 +184,14 @@ fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
     carry_out(session, &plan, &errand, args.how, out)
 }
 
+fn broker(text: &str) -> Result<WantedBroker, String> {
+    if text == "none" {
+        return Ok(WantedBroker::LookedFor);
+    }
+    let at = text.parse().map_err(|_| "an address with its port, as 10.40.0.20:8888, or none".to_owned())?;
+    Ok(WantedBroker::At(at))
+}
+
 /// What a word of a setting means.
 fn meant<T: Copy>(words: &[(&'static str, T)], word: Option<&String>) -> Option<T> {
     words.iter().find(|(known, _)| word.is_some_and(|word| word == known)).map(|(_, value)| *value)
@@ -186,7 +210,7 @@ impl Args {
         }
         if self.is_empty() {
             return Err(Failure::Call(
-                "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --name, --label, \
+                "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, \
                  --start-address, --mode, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
                  --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label"
                     .to_owned(),
@@ -206,6 +230,7 @@ impl Args {
         let single = [
             ("--address", self.address.is_some()),
             ("--name", self.name.is_some()),
+            ("--host-name", self.host_name.is_some()),
             ("--start-address", self.start_address.is_some()),
         ];
         if self.port_label.is_some() && self.port.len() > 1 {
@@ -229,6 +254,10 @@ impl Args {
             && self.gateway.is_none()
             && !self.dhcp
             && self.name.is_none()
+            && self.host_name.is_none()
+            && self.name_server.is_none()
+            && self.scope.is_none()
+            && self.broker.is_none()
             && self.label.is_none()
             && self.on_data_loss.is_none()
             && self.sacn_priority.is_none()
@@ -272,6 +301,10 @@ impl Args {
             addressing,
             mask: self.mask,
             gateway: self.gateway,
+            host_name: self.host_name.clone(),
+            name_server: self.name_server,
+            scope: self.scope.clone(),
+            broker: self.broker,
             on_data_loss: meant(&DataLoss::WORDS, self.on_data_loss.as_ref()),
             indicators: meant(&Indicators::WORDS, self.indicators.as_ref()),
             sacn_priority: self.sacn_priority,

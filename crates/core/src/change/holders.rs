@@ -193,6 +193,12 @@ impl<'a> Surroundings<'a> {
         places.iter().filter_map(|place| self.units.get(*place)).filter(|unit| unit.is_settable()).collect()
     }
 
+    /// The units of the device that this Art-Net node is.
+    pub(super) fn units_of_node(&self, node: &FoundNode) -> Vec<&Unit> {
+        let own = |unit: &&Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
+        self.units.iter().filter(own).filter(|unit| unit.is_settable()).collect()
+    }
+
     /// All units of the device that this one is of, itself first.
     pub(super) fn units_of_same<'b>(&'b self, unit: &'b Unit) -> Vec<&'b Unit> {
         let others = self.units.iter().filter(|one| one.is_settable() && one.family != unit.family);

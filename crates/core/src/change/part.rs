@@ -49,10 +49,15 @@ impl Aspect {
     /// The one that `field` belongs to; `None` for what is only told.
     const fn of(field: Field) -> Option<Self> {
         match field {
-            Field::Address | Field::Addressing | Field::Mask | Field::Gateway | Field::FactoryNetwork => {
-                Some(Self::Addresses)
-            }
-            Field::Name | Field::Label | Field::Port(_, PortField::Label) => Some(Self::Names),
+            Field::Address
+            | Field::Addressing
+            | Field::Mask
+            | Field::Gateway
+            | Field::NameServer
+            | Field::Scope
+            | Field::Broker
+            | Field::FactoryNetwork => Some(Self::Addresses),
+            Field::Name | Field::HostName | Field::Label | Field::Port(_, PortField::Label) => Some(Self::Names),
             Field::Port(
                 _,
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,

@@ -283,6 +283,18 @@ pub fn plan_each(wishes: &[Wish], protection: &Protection<'_>) -> ChangePlan {
         let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));
         let subject = rescuer.as_ref().unwrap_or(subject);
         let mut differences = wanted.differences_of(subject);
+        if let Subject::Node(node) = subject {
+            // What Art-Net has no word for another family may have.
+            for unit in around.units_of_node(node) {
+                let is_its = |one: &Difference| one.cannot_be_told() && family::can_set_on(unit, one);
+                let tells = |one: &Difference| !matches!(unit.tells(one.field, &one.planned), Known::CannotTell);
+                let (part, rest): (Vec<_>, Vec<_>) =
+                    differences.into_iter().partition(|one| is_its(one) && tells(one));
+                differences = rest;
+                let part: Vec<Difference> = part.iter().filter_map(|one| one.against(unit)).collect();
+                changes.extend(draft(&Subject::of_unit(unit), &part, reason.clone(), around, &mut plan));
+            }
+        }
         if let Subject::Unit(unit) = subject {
             let (own, others) = parts(wanted, around.units_of_same(unit));
             differences = own;
@@ -373,8 +385,12 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     for change in &changes {
         plan.findings.extend(around.against(change, &leaving));
     }
-    let (by_broker, changes): (Vec<Change>, Vec<Change>) =
-        changes.into_iter().partition(|change| change.subject.family() == Way::Rdmnet);
+    let nodes: Vec<Subject> = changes.iter().map(|change| change.subject.clone()).collect();
+    let is_second = |change: &Change| {
+        let is_of_node = |one: &Subject| one.node().is_some_and(|node| change.subject.is_node(node));
+        change.subject.family() == Way::Rdmnet || (change.subject.node().is_none() && nodes.iter().any(is_of_node))
+    };
+    let (second, changes): (Vec<Change>, Vec<Change>) = changes.into_iter().partition(is_second);
     let is_out_of_reach = |change: &Change| {
         change.new_address().is_some_and(|to| change.subject.node().is_some() && !around.reaches(to))
     };
@@ -397,19 +413,23 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
             plan.findings.push(guard::ring(&names, around.around.parking));
         }
     }
-    by_broker.into_iter().for_each(|change| settle_first(change, &mut plan));
+    second.into_iter().for_each(|change| settle_first(change, &mut plan));
     cables::behind(of_fixtures, around.around.census, &mut plan);
     plan
 }
 
-/// One that is told something through a broker is given its address before: it leaves its broker for that.
-fn settle_first(change: Change, plan: &mut ChangePlan) {
+/// A device that is told things in two ways is given its address before the rest: it is away, or leaves its broker, for that.
+fn settle_first(mut change: Change, plan: &mut ChangePlan) {
     let is_same = |one: &Change| match (&one.subject, &change.subject) {
         (Subject::Unit(one), Subject::Unit(other)) => one.is_same_device(other),
+        (Subject::Node(node), other) => other.is_node(node),
         _ => false,
     };
     let before = plan.changes.iter().rposition(is_same);
     let wait = before.map(|on| Wait { on, why: Why::Settled(plan.changes[on].subject.address()) });
+    if let Some(to) = before.and_then(|on| plan.changes[on].new_address()) {
+        change.subject = change.subject.parked_at(to);
+    }
     plan.changes.push(change);
     plan.graph.push(wait.into_iter().collect());
 }

@@ -6,8 +6,7 @@ use lantern_wire::rdm::parameter::MOST_LABEL;
 use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
 use crate::Indicators;
-use crate::census::Subject;
-use crate::census::{FoundFixture, FoundNode, Unit};
+use crate::census::{FoundFixture, FoundNode, Subject, Unit, Way};
 use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
@@ -29,7 +28,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::Address | Field::Mask | Field::Gateway, _) => Settable::Address,
         (Field::Addressing, Value::Flag(true)) => Settable::Dhcp,
         (Field::Addressing, _) => Settable::Address,
-        (Field::Name, _) => Settable::Name,
+        (Field::Name | Field::HostName, _) => Settable::Name,
         (Field::Label | Field::Port(_, PortField::Label), _) => Settable::Label,
         (Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss), _) => Settable::DataLoss,
         (Field::Port(_, PortField::Direction), _) => Settable::Direction,
@@ -61,6 +60,9 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
             | Field::ModeName
             | Field::Footprint
             | Field::Cable
+            | Field::NameServer
+            | Field::Scope
+            | Field::Broker
             | Field::Port(_, PortField::Presence),
             _,
         ) => return None,
@@ -122,10 +124,16 @@ fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding>
     // Whoever is given an address is meant to keep it; one that has no word for that is given it all the same.
     let is_implied = difference.field == Field::Addressing && !difference.wants_dhcp();
     (difference.cannot_be_told() && !is_implied).then(|| {
-        UNABLE.finding(
-            format!("{} does not tell its {} by {}", unit.title(), difference.field, unit.family),
-            "set it at the unit itself",
-        )
+        let remedy = if unit.family == Way::Llrp && difference.field.port().is_some() {
+            let name = unit.title();
+            format!(
+                "its ports are patched through its broker, and none told of it: deft-lantern set {name} --broker ADDRESS:PORT"
+            )
+        } else {
+            "set it at the unit itself".to_owned()
+        };
+        let what = format!("{} does not tell its {} by {}", unit.title(), difference.field, unit.family);
+        UNABLE.finding(what, remedy)
     })
 }
 

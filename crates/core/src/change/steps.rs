@@ -120,16 +120,20 @@ fn steps_of_fixture(fixture: &FoundFixture, differences: &[Difference]) -> Vec<S
 /// When it does not tell what would have to go along with its address.
 fn steps_of_unit(unit: &Unit, differences: &[Difference]) -> Result<Vec<Step>, Vec<Finding>> {
     let (of_ip, mut rest): (Vec<_>, Vec<_>) =
-        differences.iter().cloned().partition(|difference| difference.field.is_ip());
+        differences.iter().cloned().partition(|difference| difference.field.is_network());
     // A port that begins to put out has its universe then.
     rest.sort_by_key(|one| !matches!(one.field, Field::Port(_, PortField::Universe)));
     let is_known =
         |field| of_ip.iter().any(|difference| difference.field == field) || unit.facts.get(field).is_some();
     let by_dhcp = of_ip.iter().any(Difference::wants_dhcp);
-    if !of_ip.is_empty() && !by_dhcp && !is_known(Field::Mask) {
+    let is_addressed = of_ip.iter().any(|difference| difference.field.is_ip());
+    if is_addressed && !by_dhcp && !is_known(Field::Mask) {
         return Err(vec![guard::settings_untold(&unit.title(), "mask", by_dhcp)]);
     }
+    let (of_broker, rest): (Vec<_>, Vec<_>) =
+        rest.into_iter().partition(|difference| matches!(difference.field, Field::Scope | Field::Broker));
     let single = rest.into_iter().map(|difference| vec![difference]);
+    let single = single.chain((!of_broker.is_empty()).then_some(of_broker));
     let together = (!of_ip.is_empty()).then_some(of_ip);
     let step = |differences| Step { message: StepMessage::ByFamily, differences };
     Ok(single.chain(together).map(step).collect())

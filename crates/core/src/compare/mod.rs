@@ -30,7 +30,7 @@ pub use places::{OpenCable, Order, OrderError, Place};
 pub use power::{AfterPower, Kept, after_power};
 pub use verdict::{Tally, Verdict};
 pub use walk::Walk;
-pub use wanted::{Addressing, Wanted, WantedPort};
+pub use wanted::{Addressing, Wanted, WantedBroker, WantedPort};
 
 /// The rules about what is sent, announced, and hangs on cables.
 pub(crate) fn sending_rules() -> Vec<&'static Rule> {

@@ -1,6 +1,6 @@
 //! What somebody wants a node to be: the sheet, or a person at the command line. Whatever is `None` is left open.
 
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddrV4};
 
 use crate::address::Mask;
 use crate::census::{FoundNode, Subject};
@@ -22,6 +22,14 @@ pub struct Wanted {
     pub mask: Option<Mask>,
     /// Its gateway; all zero for none.
     pub gateway: Option<Ipv4Addr>,
+    /// What it is called on the network.
+    pub host_name: Option<String>,
+    /// The server that it asks for names; all zero for none.
+    pub name_server: Option<Ipv4Addr>,
+    /// The scope in which it looks for its broker.
+    pub scope: Option<String>,
+    /// Its broker, where it does not look for one.
+    pub broker: Option<WantedBroker>,
     /// Its firmware.
     pub firmware: Option<Firmware>,
     /// What it does when data stops.
@@ -53,6 +61,15 @@ pub enum Addressing {
     Fixed(Ipv4Addr),
     /// A DHCP server hands it out.
     Dhcp,
+}
+
+/// To which broker a gateway connects.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WantedBroker {
+    /// It looks for one.
+    LookedFor,
+    /// To this one.
+    At(SocketAddrV4),
 }
 
 /// What a port should be.
@@ -120,6 +137,13 @@ impl Wanted {
                 (Field::Addressing, Value::Flag(true)) => wanted.addressing = Some(Addressing::Dhcp),
                 (Field::Mask, Value::Address(value)) => wanted.mask = Mask::try_from(value).ok(),
                 (Field::Gateway, Value::Address(value)) => wanted.gateway = Some(value),
+                (Field::HostName, Value::Text(value)) => wanted.host_name = Some(value.raw().to_owned()),
+                (Field::NameServer, Value::Address(value)) => wanted.name_server = Some(value),
+                (Field::Scope, Value::Text(value)) => wanted.scope = Some(value.raw().to_owned()),
+                (Field::Broker, Value::Nothing) => wanted.broker = Some(WantedBroker::LookedFor),
+                (Field::Broker, Value::Text(value)) => {
+                    wanted.broker = value.raw().parse().ok().map(WantedBroker::At);
+                }
                 (Field::Name, Value::Text(value)) => wanted.name = Some(value.raw().to_owned()),
                 (Field::Label, Value::Text(value)) => wanted.label = Some(value.raw().to_owned()),
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
@@ -169,6 +193,10 @@ impl Wanted {
             (Field::Addressing, dhcp.map(Value::Flag)),
             (Field::Mask, self.mask.map(|mask| Value::Address(mask.dotted()))),
             (Field::Gateway, self.gateway.map(Value::Address)),
+            (Field::HostName, self.host_name.as_ref().map(text)),
+            (Field::NameServer, self.name_server.map(Value::Address)),
+            (Field::Scope, self.scope.as_ref().map(text)),
+            (Field::Broker, self.broker.map(WantedBroker::value)),
             (Field::Name, self.name.as_ref().map(text)),
             (Field::Label, self.label.as_ref().map(text)),
             (Field::Firmware, self.firmware.map(Value::Firmware)),
@@ -229,6 +257,15 @@ impl Wanted {
         }
         all.extend(self.ports.iter().flat_map(|port| port.differences(found)));
         all
+    }
+}
+
+impl WantedBroker {
+    fn value(self) -> Value {
+        match self {
+            Self::LookedFor => Value::Nothing,
+            Self::At(broker) => Value::Text(broker.to_string().as_str().into()),
+        }
     }
 }
 

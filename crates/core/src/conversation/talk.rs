@@ -239,7 +239,7 @@ pub(crate) fn shifts(before: &[(Field, Value)], after: &[(Field, Value)], wanted
     let by_mode = wanted.iter().any(|one| MODE.contains(&one.field));
     let is_meant = |field: Field| {
         wanted.iter().any(|difference| difference.field == field)
-            || (by_others && field.is_ip())
+            || (by_others && field.is_network())
             || (by_mode && MODE.contains(&field))
             // Which way a port works decides what can be said of it.
             || matches!(field, Field::Port(number, _)

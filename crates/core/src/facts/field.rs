@@ -16,6 +16,14 @@ pub enum Field {
     Mask,
     /// The gateway; all zero for none.
     Gateway,
+    /// What it is called on the network, as servers of names know it.
+    HostName,
+    /// The first server that it asks for names; all zero for none.
+    NameServer,
+    /// The scope in which it looks for its broker (E1.33).
+    Scope,
+    /// Its broker's address and port, where it does not look for one.
+    Broker,
     /// The name.
     Name,
     /// The label.
@@ -98,11 +106,15 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 28] = [
+    pub const OF_DEVICES: [Self; 32] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
         Self::Gateway,
+        Self::HostName,
+        Self::NameServer,
+        Self::Scope,
+        Self::Broker,
         Self::Name,
         Self::Label,
         Self::Firmware,
@@ -135,6 +147,12 @@ impl Field {
         matches!(self, Self::Address | Self::Addressing | Self::Mask | Self::Gateway | Self::FactoryNetwork)
     }
 
+    /// Whether it is of what takes effect only when it is applied: address, mask, gateway, and the names of the network.
+    #[must_use]
+    pub const fn is_network(self) -> bool {
+        self.is_ip() || matches!(self, Self::HostName | Self::NameServer)
+    }
+
     /// The number of the port that it is about.
     #[must_use]
     pub const fn port(self) -> Option<u32> {
@@ -150,13 +168,18 @@ impl Field {
         match (self, value) {
             (Self::Addressing, Value::Flag(true)) => "by DHCP".to_owned(),
             (Self::Addressing, Value::Flag(false)) => "fixed".to_owned(),
-            (Self::Address | Self::Gateway, Value::Address(none)) if none.is_unspecified() => "none".to_owned(),
-            (Self::Name | Self::Label | Self::Port(_, PortField::Label), Value::Text(text)) if text.is_empty() => {
+            (Self::Address | Self::Gateway | Self::NameServer, Value::Address(none)) if none.is_unspecified() => {
+                "none".to_owned()
+            }
+            (Self::Name | Self::HostName | Self::Label | Self::Port(_, PortField::Label), Value::Text(text))
+                if text.is_empty() =>
+            {
                 "(empty)".to_owned()
             }
             (Self::LossScene, _) => "recorded".to_owned(),
             (Self::FactoryNetwork, Value::Flag(true)) => "as from the factory".to_owned(),
             (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
+            (Self::Broker, Value::Nothing) => "looked for".to_owned(),
             (Self::Port(_, PortField::Direction), Value::Nothing) => "off".to_owned(),
             (Self::Port(_, PortField::Presence), Value::Count(has)) => format!("only {has} ports"),
             _ => value.to_string(),
@@ -169,6 +192,10 @@ impl Field {
             Self::Addressing => "addressing",
             Self::Mask => "mask",
             Self::Gateway => "gateway",
+            Self::HostName => "host name",
+            Self::NameServer => "name server",
+            Self::Scope => "scope",
+            Self::Broker => "broker",
             Self::Name => "name",
             Self::Label => "label",
             Self::Firmware => "firmware",

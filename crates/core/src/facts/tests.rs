@@ -47,6 +47,20 @@ const fn port(field: PortField) -> Field {
 )]
 #[case::name(Field::Name, text("quay"), text(""), "name is (empty), planned quay")]
 #[case::label(Field::Label, text("Quay"), text("Q\u{1b}"), "label is Q\\x1b, planned Quay")]
+#[case::host_name(Field::HostName, text("quay"), text(""), "host name is (empty), planned quay")]
+#[case::name_server(
+    Field::NameServer,
+    address(1),
+    Value::Address(Ipv4Addr::UNSPECIFIED),
+    "name server is none, planned 10.40.1.1"
+)]
+#[case::scope(Field::Scope, text("quay"), text("default"), "scope is default, planned quay")]
+#[case::broker(
+    Field::Broker,
+    text("10.40.0.20:8888"),
+    Value::Nothing,
+    "broker is looked for, planned 10.40.0.20:8888"
+)]
 #[case::firmware(Field::Firmware, firmware("1.4"), firmware("1.5"), "firmware is 1.5, planned 1.4")]
 #[case::on_data_loss(
     Field::OnDataLoss,

@@ -60,13 +60,17 @@ impl Value {
         }
         let text = || plain::<String>(written);
         Ok(match field {
-            Field::Address | Field::Mask | Field::Gateway => Self::Address(plain(written)?),
+            Field::Address | Field::Mask | Field::Gateway | Field::NameServer => Self::Address(plain(written)?),
+            Field::Broker if written == NOTHING => Self::Nothing,
             Field::Addressing
             | Field::Merging
             | Field::LossScene
             | Field::FactoryNetwork
             | Field::Port(_, PortField::Rdm | PortField::Input) => Self::Flag(plain(written)?),
             Field::Name
+            | Field::HostName
+            | Field::Scope
+            | Field::Broker
             | Field::Label
             | Field::Maker
             | Field::Model

@@ -95,6 +95,10 @@ const fn is_setting(field: Field) -> bool {
         | Field::Addressing
         | Field::Mask
         | Field::Gateway
+        | Field::HostName
+        | Field::NameServer
+        | Field::Scope
+        | Field::Broker
         | Field::Name
         | Field::Label
         | Field::OnDataLoss

@@ -1,6 +1,6 @@
 //! What every device has besides its roles: an address, how it came by it, and how it gets another.
 
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddr};
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
@@ -20,11 +20,25 @@ pub struct IpState {
     pub dhcp: bool,
 }
 
+/// What a device is called on the network, and whom it asks there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Names {
+    /// Its host name.
+    pub host_name: String,
+    /// The server that it asks for names; all zero for none.
+    pub name_server: Ipv4Addr,
+    /// The scope in which it looks for a broker.
+    pub scope: String,
+    /// Its broker, where it does not look for one.
+    pub broker: Option<SocketAddr>,
+}
+
 /// A device's body.
 #[derive(Debug)]
 pub(super) struct Body {
     pub(super) mac: MacAddress,
     pub(super) ip: IpState,
+    pub(super) names: Names,
     /// Whether it shows which one it is.
     pub(super) flashes: bool,
     /// What a DHCP server gives it; nothing where there is none.
@@ -39,6 +53,12 @@ impl Body {
         Self {
             mac: setup.mac,
             ip,
+            names: Names {
+                host_name: setup.name.clone(),
+                name_server: Ipv4Addr::UNSPECIFIED,
+                scope: "default".to_owned(),
+                broker: None,
+            },
             flashes: false,
             lease: setup.lease.map(|lease| (lease, setup.mask)),
             becomes: None,

@@ -9,7 +9,7 @@ use lantern_wire::acn::Cid;
 use lantern_wire::llrp::{Component, Content, EVERYBODY, MANAGERS, Message, PORT, ProbeReply, TARGETS};
 use lantern_wire::rdm::network::{self, InterfaceAddress, InterfaceId};
 use lantern_wire::rdm::parameter::{self, Refusal};
-use lantern_wire::rdm::{self, Class, ResponseType, Uid};
+use lantern_wire::rdm::{self, COMPONENT_SCOPE, Class, ComponentScope, ResponseType, Uid};
 use lantern_wire::{MacAddress, UdpFrame};
 use serde::Deserialize;
 
@@ -83,6 +83,10 @@ pub enum LlrpQuirk {
     EndsTextsWithZero,
     /// Does not show which one it is.
     CannotIdentify,
+    /// Knows nothing of names, servers of names and brokers.
+    KnowsNoNames,
+    /// Loses its names whenever it applies settings.
+    LosesNames,
     /// Answers apply only when it has applied, from its new address.
     AnswersApplyAfterwards,
 }
@@ -92,12 +96,14 @@ const fn usual_restart() -> Duration {
 }
 
 /// What is to become of it when it is told to apply.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 struct Pending {
     address: Ipv4Addr,
     prefix: u8,
     gateway: Ipv4Addr,
     dhcp: bool,
+    host_name: String,
+    name_server: Ipv4Addr,
 }
 
 #[derive(Debug)]
@@ -122,7 +128,14 @@ impl LlrpTarget {
             setup: setup.clone(),
             cid: Cid(cid),
             heard: 0,
-            pending: Pending { address: device.address, prefix, gateway: device.gateway, dhcp: device.dhcp },
+            pending: Pending {
+                address: device.address,
+                prefix,
+                gateway: device.gateway,
+                dhcp: device.dhcp,
+                host_name: device.name.clone(),
+                name_server: Ipv4Addr::UNSPECIFIED,
+            },
             put_off: Vec::new(),
             waiting: VecDeque::new(),
             said: VecDeque::new(),
@@ -243,6 +256,22 @@ impl LlrpTarget {
             network::DEFAULT_ROUTE if !self.has(LlrpQuirk::HasNoGateway) => {
                 network::set_default_route(own, body.ip.gateway)
             }
+            _ if self.has(LlrpQuirk::KnowsNoNames)
+                && matches!(order.parameter, network::HOST_NAME | network::NAME_SERVER | COMPONENT_SCOPE) =>
+            {
+                return Err(Refusal::UNKNOWN);
+            }
+            network::HOST_NAME => as_text(&body.names.host_name),
+            network::NAME_SERVER => match order.data[..] {
+                [0] => network::set_name_server(0, body.names.name_server),
+                [index @ 1..=2] => network::set_name_server(index, Ipv4Addr::UNSPECIFIED),
+                _ => return Err(Refusal::OUT_OF_RANGE),
+            },
+            COMPONENT_SCOPE => match order.data[..] {
+                [0, 1] => ComponentScope { slot: 1, scope: body.names.scope.clone(), broker: body.names.broker }
+                    .to_bytes(),
+                _ => return Err(Refusal::OUT_OF_RANGE),
+            },
             parameter::DEVICE_LABEL => as_text(&self.setup.label),
             parameter::MAKER_LABEL => as_text("Marrowbright"),
             parameter::MODEL_DESCRIPTION => as_text("Beacon"),
@@ -277,6 +306,22 @@ impl LlrpTarget {
             network::DEFAULT_ROUTE if !self.has(LlrpQuirk::HasNoGateway) => {
                 self.pending.gateway = network::default_route(&order.data).ok_or(Refusal::OUT_OF_RANGE)?.1;
             }
+            _ if self.has(LlrpQuirk::KnowsNoNames)
+                && matches!(order.parameter, network::HOST_NAME | network::NAME_SERVER | COMPONENT_SCOPE) =>
+            {
+                return Err(Refusal::UNKNOWN);
+            }
+            network::HOST_NAME if (1..=network::MOST_HOST_NAME).contains(&order.data.len()) => {
+                self.pending.host_name = rdm::text::read(&order.data);
+            }
+            network::NAME_SERVER => match network::name_server(&order.data) {
+                Some((0, server)) => self.pending.name_server = server,
+                _ => return Err(Refusal::OUT_OF_RANGE),
+            },
+            COMPONENT_SCOPE => match ComponentScope::read(&order.data) {
+                Some(told) if told.slot == 1 => (body.names.scope, body.names.broker) = (told.scope, told.broker),
+                _ => return Err(Refusal::OUT_OF_RANGE),
+            },
             network::APPLY => {
                 if order.data != own.to_bytes() {
                     return Err(Refusal::OUT_OF_RANGE);
@@ -307,7 +352,11 @@ impl LlrpTarget {
         }
         self.dead |= self.has(LlrpQuirk::DiesOfApplying);
         let further = u32::from(self.has(LlrpQuirk::ComesUpElsewhere));
-        let Pending { address, prefix, gateway, dhcp } = self.pending;
+        if self.has(LlrpQuirk::LosesNames) {
+            (self.pending.host_name, self.pending.name_server) = (String::new(), Ipv4Addr::UNSPECIFIED);
+        }
+        let Pending { address, prefix, gateway, dhcp, host_name, name_server } = self.pending.clone();
+        (body.names.host_name, body.names.name_server) = (host_name, name_server);
         let mask = InterfaceAddress { id: self.interface(), address, prefix }.mask();
         let address = Ipv4Addr::from_bits(address.to_bits().wrapping_add(further));
         body.change(now + self.setup.restart, IpState { address, mask, gateway, dhcp });

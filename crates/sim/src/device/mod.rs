@@ -24,7 +24,7 @@ use std::time::Duration;
 
 use crate::Speech;
 
-pub use body::IpState;
+pub use body::{IpState, Names};
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
@@ -173,6 +173,12 @@ impl SimDevice {
     #[must_use]
     pub const fn ip(&self) -> IpState {
         self.body.ip
+    }
+
+    /// What it is called on the network at this moment, and whom it asks there.
+    #[must_use]
+    pub const fn names(&self) -> &Names {
+        &self.body.names
     }
 
     /// Whether it hears anything.

@@ -4,6 +4,7 @@
 //! text, a file says how it is laid out.
 
 mod behaviour;
+mod component_scope;
 mod description;
 mod device_info;
 pub mod endpoint;
@@ -19,6 +20,7 @@ pub mod text;
 mod uid;
 
 pub use behaviour::Behaviour;
+pub use component_scope::{COMPONENT_SCOPE, ComponentScope, FIRST_SLOT, MOST_SCOPE};
 pub use description::{Description, Form};
 pub use device_info::DeviceInfo;
 pub use line::LineCounters;

@@ -9,10 +9,13 @@
 //! STATIC_ADDRESS    asked: id 4; told and set: id 4, address 4, prefix 1
 //! APPLY             set: id 4
 //! DEFAULT_ROUTE     asked without data; told and set: id 4, address 4, all zero for none
+//! DNS_NAME_SERVER   asked: index 1, 0 to 2; told and set: index 1, address 4, all zero for none
+//! DNS_HOST_NAME     asked without data; told and set: text, 1 to 63 bytes
 //! ```
 
 use std::net::Ipv4Addr;
 
+use super::text;
 use crate::MacAddress;
 
 /// Which interfaces there are (section 4.1).
@@ -29,6 +32,13 @@ pub const STATIC_ADDRESS: u16 = 0x0706;
 pub const APPLY: u16 = 0x0709;
 /// The gateway (section 4.11).
 pub const DEFAULT_ROUTE: u16 = 0x070a;
+
+/// One of the servers that are asked for names (section 4.12).
+pub const NAME_SERVER: u16 = 0x070b;
+/// What the device is called on the network (section 4.13).
+pub const HOST_NAME: u16 = 0x070c;
+/// The most bytes of a host name.
+pub const MOST_HOST_NAME: usize = 63;
 
 /// The number of an interface.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -127,6 +137,25 @@ pub fn default_route(data: &[u8]) -> Option<(InterfaceId, Ipv4Addr)> {
 #[must_use]
 pub fn set_default_route(id: InterfaceId, gateway: Ipv4Addr) -> Vec<u8> {
     [id.to_bytes(), gateway.octets()].concat()
+}
+
+/// What [`NAME_SERVER`] tells of the server of an index; `None` when it is too short.
+#[must_use]
+pub fn name_server(data: &[u8]) -> Option<(u8, Ipv4Addr)> {
+    let [index, a, b, c, d] = *data.first_chunk()?;
+    Some((index, Ipv4Addr::new(a, b, c, d)))
+}
+
+/// The data that sets [`NAME_SERVER`].
+#[must_use]
+pub fn set_name_server(index: u8, address: Ipv4Addr) -> Vec<u8> {
+    [&[index][..], &address.octets()].concat()
+}
+
+/// The data that sets [`HOST_NAME`], cut to what fits.
+#[must_use]
+pub fn set_host_name(name: &str) -> Vec<u8> {
+    text::cut(name, MOST_HOST_NAME)
 }
 
 impl InterfaceAddress {

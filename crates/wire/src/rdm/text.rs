@@ -13,5 +13,10 @@ pub fn read(data: &[u8]) -> String {
 /// As much of a text as fits, cut between characters.
 #[must_use]
 pub fn write(text: &str) -> Vec<u8> {
-    text.as_bytes()[..text.floor_char_boundary(MOST)].to_vec()
+    cut(text, MOST)
+}
+
+/// At most so many bytes of a text, cut between characters.
+pub(super) fn cut(text: &str, most: usize) -> Vec<u8> {
+    text.as_bytes()[..text.floor_char_boundary(most)].to_vec()
 }

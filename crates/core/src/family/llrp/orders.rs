@@ -10,10 +10,10 @@ use std::time::Duration;
 use lantern_wire::llrp::{Content, Message};
 use lantern_wire::rdm::network::{self, InterfaceAddress, InterfaceId};
 use lantern_wire::rdm::parameter::{self, Refusal};
-use lantern_wire::rdm::{Class, ResponseType};
+use lantern_wire::rdm::{COMPONENT_SCOPE, Class, ComponentScope, FIRST_SLOT, ResponseType};
 
 use super::line::{Line, Target};
-use super::reading::Reading;
+use super::reading::{FIRST_SERVER, Reading};
 use crate::Indicators;
 use crate::conversation::Outgoing;
 use crate::facts::{Difference, Facts, Field, Value};
@@ -71,9 +71,13 @@ impl Orders {
     ) -> Self {
         let interface = reading.interface().unwrap_or(InterfaceId(0));
         let ip = Ip::wanted(reading, found, address, step);
-        let single = step.iter().filter_map(single);
+        let single = step.iter().filter_map(single).chain(scope(step, &reading.facts, found));
         let is_ip = step.iter().any(|difference| difference.field.is_ip());
-        let orders = if is_ip { ip.orders(interface) } else { Vec::new() };
+        let names = step.iter().filter_map(of_names);
+        let mut orders: Vec<Order> = names.chain(if is_ip { ip.orders(interface) } else { Vec::new() }).collect();
+        if !orders.is_empty() {
+            orders.push(Order { parameter: network::APPLY, data: interface.to_bytes().to_vec(), optional: false });
+        }
         Self {
             target: reading.target,
             open: single.chain(orders).collect(),
@@ -172,6 +176,34 @@ fn single(difference: &Difference) -> Option<Order> {
     Some(Order { parameter, data, optional: false })
 }
 
+/// The order that gives it a name, or a server of names; it takes effect with the others when that is applied.
+fn of_names(difference: &Difference) -> Option<Order> {
+    let (parameter, data) = match (difference.field, &difference.planned) {
+        (Field::HostName, Value::Text(name)) => (network::HOST_NAME, network::set_host_name(name.raw())),
+        (Field::NameServer, Value::Address(server)) => {
+            (network::NAME_SERVER, network::set_name_server(FIRST_SERVER, *server))
+        }
+        _ => return None,
+    };
+    Some(Order { parameter, data, optional: false })
+}
+
+/// The order that sends it to another broker: its scope goes along with that.
+fn scope(step: &[Difference], now: &Facts, found: &Facts) -> Option<Order> {
+    let wanted = |field| step.iter().find(|difference| difference.field == field).map(|one| &one.planned);
+    if wanted(Field::Scope).is_none() && wanted(Field::Broker).is_none() {
+        return None;
+    }
+    let of = |field| wanted(field).or_else(|| now.get(field)).or_else(|| found.get(field));
+    let Some(Value::Text(scope)) = of(Field::Scope) else { return None };
+    let broker = match of(Field::Broker)? {
+        Value::Text(at) => Some(at.raw().parse().ok()?),
+        _ => None,
+    };
+    let data = ComponentScope { slot: FIRST_SLOT, scope: scope.raw().to_owned(), broker }.to_bytes();
+    Some(Order { parameter: COMPONENT_SCOPE, data, optional: false })
+}
+
 /// The IP settings that a target is to have; what stays as it is goes along.
 struct Ip {
     dhcp: bool,
@@ -228,8 +260,7 @@ impl Ip {
         let route = self.gateway.filter(|_| !self.dhcp || self.gateway_is_wanted).map(|gateway| {
             order(network::DEFAULT_ROUTE, network::set_default_route(id, gateway), !self.gateway_is_wanted)
         });
-        let apply = order(network::APPLY, id.to_bytes().to_vec(), false);
-        [Some(mode), fixed, route, Some(apply)].into_iter().flatten().collect()
+        [Some(mode), fixed, route].into_iter().flatten().collect()
     }
 }
 
@@ -240,6 +271,14 @@ fn put_back(order: &Order, reading: &Reading) -> Option<Order> {
         network::STATIC_ADDRESS => reading.fixed()?.to_bytes(),
         network::DHCP_MODE => match reading.facts.get(Field::Addressing)? {
             Value::Flag(on) => network::set_dhcp_mode(id, *on),
+            _ => return None,
+        },
+        network::HOST_NAME => match reading.facts.get(Field::HostName)? {
+            Value::Text(name) => network::set_host_name(name.raw()),
+            _ => return None,
+        },
+        network::NAME_SERVER => match reading.facts.get(Field::NameServer)? {
+            Value::Address(server) => network::set_name_server(FIRST_SERVER, *server),
             _ => return None,
         },
         network::DEFAULT_ROUTE => match reading.facts.get(Field::Gateway)? {

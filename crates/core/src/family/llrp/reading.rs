@@ -10,7 +10,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use lantern_wire::llrp::{Content, Message};
 use lantern_wire::rdm::network::{self, InterfaceAddress, InterfaceId, Leased};
-use lantern_wire::rdm::{Class, ResponseType, parameter, text};
+use lantern_wire::rdm::{COMPONENT_SCOPE, Class, ComponentScope, FIRST_SLOT, ResponseType, parameter, text};
 
 use super::FIELDS;
 use super::line::{Line, Target};
@@ -40,7 +40,16 @@ enum Question {
     Maker,
     Model,
     Identify,
+    HostName,
+    NameServer,
+    Scope,
 }
+
+/// What is asked only of those that somebody wants to know more of, with the fields that are told by the answers.
+const NAMES: [Question; 3] = [Question::HostName, Question::NameServer, Question::Scope];
+const FIELDS_OF_NAMES: [Field; 4] = [Field::HostName, Field::NameServer, Field::Scope, Field::Broker];
+/// Of the servers that are asked for names, the first.
+pub(super) const FIRST_SERVER: u8 = 0;
 
 /// The questions to one target, and what it has told.
 #[derive(Debug)]
@@ -59,6 +68,8 @@ pub(super) struct Reading {
     again_at: Duration,
     current: Option<(Ipv4Addr, Leased)>,
     fixed: Option<InterfaceAddress>,
+    /// Whether it is asked for names and scope too.
+    with_names: bool,
     pub(super) facts: Facts,
     maker: String,
     model: String,
@@ -87,6 +98,7 @@ impl Reading {
             again_at: now,
             current: None,
             fixed: None,
+            with_names: false,
             facts: Facts::able(&FIELDS),
             maker: String::new(),
             model: String::new(),
@@ -106,7 +118,7 @@ impl Reading {
         };
         let open = first.iter().copied().chain([Question::Route, Question::Label, Question::Identify]).collect();
         let fresh = Self::new(now, self.target, self.mac);
-        Self {
+        let again = Self {
             open,
             interface: self.interface,
             interfaces: self.interfaces.clone(),
@@ -114,7 +126,8 @@ impl Reading {
             maker: self.maker.clone(),
             model: self.model.clone(),
             ..fresh
-        }
+        };
+        if self.with_names { again.with_names() } else { again }
     }
 
     /// When it asks next; `None` when nothing is left to ask.
@@ -140,6 +153,14 @@ impl Reading {
     /// The same with the address it is meant to have without DHCP, so that it can be put back.
     pub(super) fn with_fixed(mut self) -> Self {
         self.open.push_back(Question::Static);
+        self
+    }
+
+    /// The same with what it is called on the network, whom it asks for names, and where its broker is.
+    pub(super) fn with_names(mut self) -> Self {
+        self.with_names = true;
+        self.open.extend(NAMES);
+        FIELDS_OF_NAMES.into_iter().for_each(|field| self.facts.can_tell(field));
         self
     }
 
@@ -209,6 +230,9 @@ impl Reading {
             Question::Maker => (parameter::MAKER_LABEL, Vec::new()),
             Question::Model => (parameter::MODEL_DESCRIPTION, Vec::new()),
             Question::Identify => (parameter::IDENTIFY_DEVICE, Vec::new()),
+            Question::HostName => (network::HOST_NAME, Vec::new()),
+            Question::NameServer => (network::NAME_SERVER, vec![FIRST_SERVER]),
+            Question::Scope => (COMPONENT_SCOPE, FIRST_SLOT.to_be_bytes().to_vec()),
         }
     }
 
@@ -266,6 +290,27 @@ impl Reading {
                 self.facts.learn(Field::Label, Value::Text(text::read(data).as_str().into()));
                 true
             }
+            Question::HostName => {
+                self.facts.learn(Field::HostName, Value::Text(text::read(data).as_str().into()));
+                true
+            }
+            Question::NameServer => match network::name_server(data) {
+                Some((FIRST_SERVER, server)) => {
+                    self.facts.learn(Field::NameServer, Value::Address(server));
+                    true
+                }
+                _ => false,
+            },
+            Question::Scope => match ComponentScope::read(data) {
+                Some(told) if told.slot == FIRST_SLOT => {
+                    let broker =
+                        told.broker.map_or(Value::Nothing, |at| Value::Text(at.to_string().as_str().into()));
+                    self.facts.learn(Field::Scope, Value::Text(told.scope.as_str().into()));
+                    self.facts.learn(Field::Broker, broker);
+                    true
+                }
+                _ => false,
+            },
             Question::Maker => {
                 self.maker = text::read(data);
                 true
@@ -342,6 +387,12 @@ impl Reading {
             Question::Route => self.facts.cannot_tell(Field::Gateway),
             Question::Label => self.facts.cannot_tell(Field::Label),
             Question::Identify => self.facts.cannot_tell(Field::Indicators),
+            Question::HostName => self.facts.cannot_tell(Field::HostName),
+            Question::NameServer => self.facts.cannot_tell(Field::NameServer),
+            Question::Scope => {
+                self.facts.cannot_tell(Field::Scope);
+                self.facts.cannot_tell(Field::Broker);
+            }
             Question::HardwareAddress(_)
             | Question::Mode
             | Question::Static

@@ -14,7 +14,6 @@ use super::{Asker, FIELDS};
 use crate::census::{News, Sighting, Told, Unit, Way};
 use crate::conversation::{Deadlines, Outgoing, SurveyPlan};
 use crate::facts::Facts;
-use crate::sheet::RigSheet;
 
 /// A target waits up to a second and a half at random before it answers (section 5.3); whoever probes waits two seconds.
 const WAIT: Duration = Duration::from_secs(2);
@@ -32,7 +31,7 @@ const MOST_READ: usize = 4096;
 pub(in crate::family) struct Search {
     line: Line,
     asks: bool,
-    sheet: Option<RigSheet>,
+    plan: SurveyPlan,
     ranges: Ranges,
     probe_at: Duration,
     ask_at: Duration,
@@ -61,7 +60,7 @@ impl Search {
         Self {
             line: Line::from(&plan.vantage),
             asks: !plan.is_passive(),
-            sheet: plan.sheet.clone(),
+            plan: plan.clone(),
             ranges: Ranges::default(),
             probe_at: Duration::ZERO,
             ask_at: Duration::ZERO,
@@ -84,9 +83,12 @@ impl Search {
         if self.found.len() >= MOST_READ {
             return;
         }
-        let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
+        let is_locked = self.plan.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
         let reads = self.asks && !is_locked && reply.component == Component::DEVICE;
+        // Where it is about some devices only, there is time for more.
+        let is_about_some = !self.plan.concern.is_everybody();
         let reading = reads.then(|| Reading::new(now, target, mac.unwrap_or(reply.mac)));
+        let reading = reading.map(|reading| if is_about_some { reading.with_names() } else { reading });
         let sort =
             if reply.component == Component::DEVICE { String::new() } else { format!("{} ", reply.component) };
         let title = format!("LLRP {sort}{}", reply.uid);

@@ -6,6 +6,9 @@ use std::str::FromStr;
 
 use lantern_wire::dns_sd::{Answer, DnsSd, Fact, Question};
 
+use crate::census::Unit;
+use crate::facts::{Field, Value};
+
 /// The type of service that a broker is.
 const SERVICE: &str = "_rdmnet._tcp.local.";
 /// What its text says its scope by.
@@ -46,6 +49,15 @@ impl Place {
                 Self { at: SocketAddrV4::new(address.unwrap_or(from), port), scope: scope.to_owned() }
             })
             .collect()
+    }
+
+    /// The broker that a unit was told by hand.
+    pub(super) fn of_unit(unit: &Unit) -> Option<Self> {
+        let told = |field| match unit.facts.get(field) {
+            Some(Value::Text(text)) => Some(text.raw()),
+            _ => None,
+        };
+        Some(Self { at: told(Field::Broker)?.parse().ok()?, scope: told(Field::Scope)?.to_owned() })
     }
 
     /// The question who is a broker.

@@ -225,6 +225,10 @@ impl Asker for Search {
                 Place::of(sighting.from, answers).iter().for_each(|place| self.consider(now, place));
             }
             Told::Spoke { family: Way::Llrp, bytes, .. } => self.hear_llrp(now, sighting, bytes),
+            // A device that was told its broker says where that is, also where no broker is told of.
+            Told::Unit(unit) if unit.family == Way::Llrp => {
+                Place::of_unit(unit).iter().for_each(|place| self.consider(now, place));
+            }
             _ => {}
         }
     }

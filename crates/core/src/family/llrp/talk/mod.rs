@@ -114,7 +114,7 @@ impl Talk {
             shown_at: unit.address,
             stated,
             before: None,
-            reading: Reading::new(Duration::ZERO, target, stated).with_fixed(),
+            reading: Reading::new(Duration::ZERO, target, stated).with_fixed().with_names(),
             current: 0,
             doubt: Doubt::new(),
             written: false,
@@ -266,7 +266,7 @@ impl Talk {
             Phase::Greeting { nth, .. } if nth >= GREETINGS => self.end(Outcome::Silent { written: false }),
             Phase::Greeting { nth, .. } => {
                 self.search();
-                self.reading = Reading::new(now, self.reading.target, self.stated).with_fixed();
+                self.reading = Reading::new(now, self.reading.target, self.stated).with_fixed().with_names();
                 self.phase = Phase::Greeting { nth: nth + 1, searched_until: now + SEARCH_TIME };
             }
             _ => self.judge(now),
