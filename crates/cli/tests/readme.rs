@@ -31,7 +31,7 @@ fn typed(command: &str) -> String {
     match &command {
         _ if command.contains("--dry-run") => command,
         _ if asks.iter().any(|ask| command.contains(ask)) => format!("{command} --yes"),
-        _ if command.ends_with("watch") => format!("{command} --for 5s"),
+        _ if command.ends_with("watch") || command.ends_with("watch --fixtures") => format!("{command} --for 5s"),
         _ if command.ends_with("arrivals") => format!("{command} --timeout 1s"),
         _ => command,
     }

@@ -6,7 +6,7 @@ use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use lantern_sim::Scene;
+use lantern_sim::{NIGHT, Scene};
 use rstest::rstest;
 use rustix::process::Signal;
 use serde_json::Value;
@@ -197,6 +197,21 @@ fn what_cannot_be_is_said(#[case] arguments: &[&str], #[case] said: &str) {
     let folder = Folder::night();
     let answer = folder.run(arguments).ended(2);
     assert!(answer.notes.contains(said), "{}", answer.notes);
+}
+
+/// Fixtures are asked when that is wanted: the one that is too hot is told, once, with its limit, and nobody else is.
+#[test]
+fn a_fixture_that_is_too_hot_is_told() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    let said = rig.run_here(&["watch", "--fixtures=5s", "--for", "16s", "--json"]).ended(0);
+    let lines: Vec<Value> = said.out.lines().filter_map(|line| serde_json::from_str(line).ok()).collect();
+    let of = |word: &str| lines.iter().filter(|line| line["what"] == word).collect::<Vec<_>>();
+    let troubles: Vec<&str> = of("trouble").iter().filter_map(|line| line["who"].as_str()).collect();
+    assert_eq!(troubles, ["mast-spot-2 (7ff0:00000012)"; 2], "{}", said.out);
+    assert!(said.out.contains("in order is up to 70") && said.out.contains("it is too hot"), "{}", said.out);
+    assert!(of("silent").is_empty() && of("in-order").is_empty(), "{}", said.out);
+    let without = rig.run_here(&["watch", "--for", "6s", "--json"]).ended(0);
+    assert!(!without.out.contains("mast-spot-2"), "{}", without.out);
 }
 
 #[test]

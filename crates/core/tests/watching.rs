@@ -5,11 +5,11 @@ use std::time::Duration;
 
 use lantern_core::census::Ways;
 use lantern_core::conversation::{
-    Conversation, Datagram, Heard, Means, Outgoing, SurveyPlan, Vantage, Watch, WatchPlan,
+    Conversation, Datagram, Heard, Means, OnCables, Outgoing, SurveyPlan, Vantage, Watch, WatchPlan,
 };
 use lantern_core::sheet::RigSheet;
 use lantern_core::watch::{Happening, Kept, Log, Night, State, Watched};
-use lantern_sim::{Link, MemoryGround, Scene, Trouble};
+use lantern_sim::{Link, MemoryGround, Scene, SimNode, Trouble};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
@@ -76,6 +76,11 @@ fn watching_over(
     seconds: u64,
     script: Script,
 ) -> Watching {
+    // Where there are fixtures, they are asked how they are.
+    let on_cables = match scene.contains("[[fixture]]") {
+        true => OnCables::Watch(Duration::from_secs(20)),
+        false => OnCables::Nothing,
+    };
     let scene = Scene::parse(scene).unwrap();
     let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
     let mut ground =
@@ -87,8 +92,13 @@ fn watching_over(
     let vantage = Vantage { own_mac: Some(OWN), means, mark: 0, ..Vantage::of_seats(vec![seat()]) };
     let sheet = sheet.map(|text| RigSheet::parse(text).unwrap());
     let likely = scene.devices().iter().map(|device| device.ip().address).collect();
-    let survey =
-        SurveyPlan { vantage, ways: Ways::ALL, likely, ..SurveyPlan::art_net(vec![seat()], sheet, false) };
+    let survey = SurveyPlan {
+        vantage,
+        ways: Ways::ALL,
+        likely,
+        on_cables,
+        ..SurveyPlan::art_net(vec![seat()], sheet, false)
+    };
     let end = Some(Duration::from_secs(seconds));
     let plan = WatchPlan { survey, every: WatchPlan::EVERY, pace: WatchPlan::PACE, end };
     let mut watching = Watching { watch: Watch::new(plan), ground, told: Vec::new(), sent: Vec::new() };
@@ -441,4 +451,37 @@ fn a_week_leaves_no_more_than_a_day() {
     assert!(watching.watch.board().happened() > 500, "{}", watching.watch.board().happened());
     let (first, last) = (sizes[0], sizes[6]);
     assert!(last < first + first / 50, "{sizes:?}");
+}
+
+/// Fixtures that are watched are read again and again, one request on a cable at any moment. That a gateway is off says nothing of those
+/// behind it; when it is on again they are still there.
+#[rstest]
+fn fixtures_are_watched(#[values(0.0, 0.02)] loss: f64) {
+    let gate = |i: u8| {
+        format!(
+            "[[node]]\nname = \"gate-{i}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:20:0{i}\"\n\
+             address = \"10.40.1.{i}\"\npages = [{{ out = [{i}] }}]\n"
+        )
+    };
+    let unit = |gate: u8, number: u8| {
+        format!(
+            "[[fixture]]\nbehind = \"gate-{gate}\"\nport = 1\nuid = \"7ff0:000000{gate}{number}\"\nlabel = \"wash {gate}{number}\"\n\
+             model = \"Wash\"\nmodes = [{{ name = \"plain\", footprint = 4 }}]\nhours = 10\n"
+        )
+    };
+    let units: String = (1..=2).flat_map(|gate| (1..=6).map(move |number| unit(gate, number))).collect();
+    let scene = format!("network = \"10.40.0.0\"\n{}{}{units}", gate(1), gate(2));
+    let script: Script = vec![
+        (60, |ground, now| ground.nodes_mut()[1].switch(now, false)),
+        (120, |ground, now| ground.nodes_mut()[1].switch(now, true)),
+    ];
+    let watching = watching(&scene, None, true, loss, 200, script);
+    let board = watching.watch.board();
+    assert_eq!(board.fixtures().count(), 12);
+    assert!(board.fixtures().all(|one| one.answers == Some(true) && one.hours == Some(10)));
+    let of_fixtures: Vec<String> = watching.lines().into_iter().filter(|line| line.contains("wash")).collect();
+    assert_eq!(of_fixtures, Vec::<String>::new());
+    assert_eq!(watching.ground.nodes().iter().map(SimNode::most_requests_at_once).max(), Some(1));
+    let last = watching.ground.nodes().iter().flat_map(SimNode::cables_used).map(|(_, last)| last).min();
+    assert!(last.is_some_and(|last| last > Duration::from_secs(175)), "{last:?}");
 }

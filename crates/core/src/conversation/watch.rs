@@ -11,7 +11,9 @@ use lantern_wire::art_net::PORT;
 use lantern_wire::{Arp, ArpOperation, Packet};
 
 use super::pace::Pace;
-use super::{Conversation, Extent, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan, Vantage, listen, outbox};
+use super::{
+    Conversation, Extent, Heard, OnCables, Outgoing, Survey, SurveyEvent, SurveyPlan, Vantage, listen, outbox,
+};
 use crate::census::{Census, Told};
 use crate::watch::{Ask, Board, Happening, News, Question};
 
@@ -22,6 +24,8 @@ const FIRST_ROUND: Duration = Duration::from_millis(1500);
 /// How often it is looked whether everybody has answered.
 const LOOK_EVERY: Duration = Duration::from_millis(250);
 const SECOND: Duration = Duration::from_secs(1);
+/// How long a fixture may take to be read, behind others on its cable.
+const READING: Duration = Duration::from_secs(15);
 /// However slow the network is, rounds are at most so many times as long as meant.
 const SLOWEST: u32 = 4;
 /// So much of all answers lost, in percent, and the network is slow; and so much, and it is well again.
@@ -82,6 +86,10 @@ impl Watch {
     #[must_use]
     pub fn new(plan: WatchPlan) -> Self {
         let board = Board::new(plan.survey.sheet.as_ref(), BASELINE);
+        let board = match plan.survey.on_cables {
+            OnCables::Watch(every) => board.with_fixtures(every + READING),
+            _ => board,
+        };
         let vantage = plan.survey.vantage.clone();
         let survey = Survey::new(SurveyPlan { extent: Extent::Endless, ends_early: false, ..plan.survey });
         Self {

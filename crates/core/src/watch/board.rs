@@ -1,13 +1,14 @@
 //! Everybody who is watched.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
 
 use super::curve::Patience;
-use super::{Happening, News, State, Traffic, Watched};
+use super::fixtures::Fixtures;
+use super::{Happening, News, State, Traffic, Watched, WatchedFixture};
 use crate::Said;
 use crate::census::{Census, Device, Sighting, Told};
 use crate::conversation::shifts;
@@ -77,6 +78,7 @@ pub struct Board {
     by_name: HashMap<String, usize>,
     desks: HashMap<Ipv4Addr, String>,
     traffic: Traffic,
+    fixtures: Fixtures,
     polls: Polls,
     /// Until when it is only looked who is there.
     baseline: Duration,
@@ -123,6 +125,13 @@ impl Board {
         board
     }
 
+    /// The same, which takes a fixture for silent when it has answered nothing for so long.
+    #[must_use]
+    pub(crate) fn with_fixtures(mut self, patience: Duration) -> Self {
+        self.fixtures = Fixtures::new(patience);
+        self
+    }
+
     /// Everybody, in the order of the sheet and then of their coming.
     pub fn watched(&self) -> impl Iterator<Item = &Watched> {
         self.watched.iter().filter(|one| !one.is_gone)
@@ -132,6 +141,11 @@ impl Board {
     #[must_use]
     pub const fn traffic(&self) -> &Traffic {
         &self.traffic
+    }
+
+    /// Every fixture behind a gateway, in the order of gateways and ports; none where they are not asked.
+    pub fn fixtures(&self) -> impl Iterator<Item = &WatchedFixture> {
+        self.fixtures.all()
     }
 
     /// What the sheet calls the desk or server at an address.
@@ -410,5 +424,10 @@ impl Board {
                 self.tell_of(now, place, News::Changed(shift));
             }
         }
+        let silent: HashSet<Ipv4Addr> =
+            self.watched.iter().filter(|one| one.state.is_bad()).map(|one| one.address).collect();
+        let told = census.fixtures();
+        let news = self.fixtures.learn(now, &told, |gateway| silent.contains(&gateway));
+        news.into_iter().for_each(|one| self.tell(one.at, one.who, one.news));
     }
 }

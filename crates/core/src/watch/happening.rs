@@ -48,6 +48,12 @@ pub enum News {
     Changed(Shift),
     /// It reports something else than before.
     Reports(Said),
+    /// It tells itself that this is not in order, and what would be.
+    Trouble(Said, String),
+    /// That is in order again.
+    InOrder(Said),
+    /// It has counted more damaged messages on its cable: so many before, so many now.
+    LineGrows(u64, u64),
     /// A source sends this universe now.
     SourceCame(String),
     /// A second source sends it with the same right.
@@ -79,6 +85,9 @@ impl News {
             Self::Contested(..) => "contested",
             Self::Changed(_) => "changed",
             Self::Reports(_) => "reports",
+            Self::Trouble(..) => "trouble",
+            Self::InOrder(_) => "in-order",
+            Self::LineGrows(..) => "line-grows",
             Self::SourceCame(_) => "source-came",
             Self::SecondSource(_) => "second-source",
             Self::SourceEnded(_) => "source-ended",
@@ -97,6 +106,8 @@ impl News {
                 | Self::Lacks(_)
                 | Self::OnlyHeard
                 | Self::Contested(..)
+                | Self::Trouble(..)
+                | Self::LineGrows(..)
                 | Self::SecondSource(_)
                 | Self::SourceWent(_)
                 | Self::Slower(_)
@@ -106,7 +117,7 @@ impl News {
     /// Whether it is the end of something bad.
     #[must_use]
     pub const fn is_good(&self) -> bool {
-        matches!(self, Self::Seen(_) | Self::Back(_) | Self::AnswersBy(_) | Self::AsMeant)
+        matches!(self, Self::Seen(_) | Self::Back(_) | Self::AnswersBy(_) | Self::AsMeant | Self::InOrder(_))
     }
 }
 
@@ -132,6 +143,10 @@ impl fmt::Display for News {
                 write!(f, "{}: {} → {}", shift.field, shift.before_in_words(), shift.after_in_words())
             }
             Self::Reports(report) => write!(f, "reports: {report}"),
+            Self::Trouble(what, limits) if limits.is_empty() => what.fmt(f),
+            Self::Trouble(what, limits) => write!(f, "{what}; in order is {limits}"),
+            Self::InOrder(what) => write!(f, "in order again: {what}"),
+            Self::LineGrows(before, now) => write!(f, "damaged messages on its cable: {before} → {now}"),
             Self::SourceCame(who) => write!(f, "sent by {who} now"),
             Self::SecondSource(who) => write!(f, "sent by {who} too, with the same right"),
             Self::SourceEnded(who) => write!(f, "{who} says that it sends it no more"),

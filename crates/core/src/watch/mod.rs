@@ -6,6 +6,7 @@
 
 mod board;
 mod curve;
+mod fixtures;
 mod happening;
 mod log;
 mod night;
@@ -17,6 +18,7 @@ mod watched;
 pub use board::Board;
 pub(crate) use board::{Ask, Question};
 pub use curve::Curve;
+pub use fixtures::WatchedFixture;
 pub use happening::{Happening, News, in_words};
 pub use log::{Kept, Log, LogError, Sample};
 pub use night::{Life, Night};

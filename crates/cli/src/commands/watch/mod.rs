@@ -11,7 +11,7 @@ use std::ops::ControlFlow;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use lantern_core::conversation::{SurveyPlan, Watch, WatchPlan};
+use lantern_core::conversation::{OnCables, SurveyPlan, Watch, WatchPlan};
 use lantern_core::sheet::{Member, RigSheet};
 use lantern_core::watch::Happening;
 
@@ -27,6 +27,9 @@ use view::Screen;
 
 /// How fast anybody may want to be asked.
 const FASTEST: Duration = Duration::from_millis(500);
+
+/// How often anybody may want fixtures to be asked: their cables are there for the levels.
+const OFTENEST: Duration = Duration::from_secs(5);
 
 /// Watch every device, and tell what changes
 ///
@@ -58,6 +61,11 @@ pub(crate) struct Args {
     /// Packets a second to single devices, at most
     #[arg(long, value_name = "PACKETS", default_value_t = WatchPlan::PACE, value_parser = clap::value_parser!(u32).range(1..=5000))]
     pace: u32,
+
+    /// Also ask fixtures behind gateways how they are, each every minute, or so often: sensors, reports, damaged messages. It puts
+    /// requests on their cables, between the levels
+    #[arg(long, value_name = "TIME", num_args = 0..=1, require_equals = true, default_missing_value = "60s", value_parser = time)]
+    fixtures: Option<Duration>,
 
     /// A line for each thing that happens, on a terminal too
     #[arg(long)]
@@ -100,6 +108,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             "a show network is asked twice a second at most: --every is 500ms or more".into(),
         ));
     }
+    if args.fixtures.is_some_and(|every| every < OFTENEST) {
+        return Err(Failure::Call("what fixtures measure changes slowly: --fixtures is 5s or more".into()));
+    }
     let record = args.record.as_ref().map(|path| Record::begin(path)).transpose()?;
     let metrics = args.metrics.map(Metrics::serve).transpose()?;
     let at = Where { adapter: args.adapter.clone(), sheet: args.sheet.clone() };
@@ -126,7 +137,8 @@ fn plan(args: &Args, session: &Session) -> WatchPlan {
     let likely = session.sheet().map(planned).unwrap_or_default();
     let universes = session.sheet().map(RigSheet::sacn_universes).unwrap_or_default();
     let sheet = session.sheet().cloned();
-    let survey = SurveyPlan { sheet, likely, universes, ask_settings: true, ..base };
+    let on_cables = args.fixtures.map_or(OnCables::Nothing, OnCables::Watch);
+    let survey = SurveyPlan { sheet, likely, universes, ask_settings: true, on_cables, ..base };
     WatchPlan { survey, every: args.every, pace: args.pace, end: args.length }
 }
 

@@ -81,6 +81,8 @@ pub enum OnCables {
     Read,
     /// Of each unit what it is, and how: hours, sensors, what it reports.
     Examine,
+    /// The same again and again, each after so long.
+    Watch(Duration),
     /// Of these units what they are.
     ReadSome {
         /// Which.
@@ -94,7 +96,13 @@ impl OnCables {
     /// Whether any unit is read.
     #[must_use]
     pub const fn reads(&self) -> bool {
-        matches!(self, Self::Read | Self::Examine | Self::ReadSome { .. })
+        matches!(self, Self::Read | Self::Examine | Self::Watch(_) | Self::ReadSome { .. })
+    }
+
+    /// Whether those that are read are asked how they are.
+    #[must_use]
+    pub const fn examines(&self) -> bool {
+        matches!(self, Self::Examine | Self::Watch(_))
     }
 }
 

@@ -42,6 +42,8 @@ pub(in crate::family) struct Search {
     cables: BTreeMap<At, Cable>,
     /// When each cable goes on.
     due: Deadlines<At>,
+    /// When each unit is read again, where that goes on.
+    again: Deadlines<(At, Uid)>,
     units: BTreeMap<(At, Uid), Unit>,
     /// How many of them were read, each as often as it was told.
     done: usize,
@@ -61,6 +63,7 @@ impl Search {
             tables: if plan.rediscovers { Tables::searched_anew() } else { Tables::default() },
             cables: BTreeMap::new(),
             due: Deadlines::default(),
+            again: Deadlines::default(),
             units: BTreeMap::new(),
             done: 0,
             is_heard: false,
@@ -92,7 +95,7 @@ impl Search {
             to_read.push(uid);
         }
         match &self.on_cables {
-            OnCables::Read | OnCables::Examine => {}
+            OnCables::Read | OnCables::Examine | OnCables::Watch(_) => {}
             OnCables::Nothing | OnCables::Count => return,
             OnCables::ReadSome { uids, beside } => {
                 let on_cable =
@@ -112,7 +115,7 @@ impl Search {
         unit.is_read = true;
         let cable = self.cables.entry(at).or_default();
         let reading = Reading::new(uid);
-        let examines = self.on_cables == OnCables::Examine;
+        let examines = self.on_cables.examines();
         cable.add(now, if examines { reading.examining() } else { reading });
         if self.is_heard {
             cable.hurry();
@@ -140,6 +143,9 @@ impl Search {
             let Some(unit) = self.units.get_mut(&(at, reading.uid())) else { continue };
             unit.told = Some((reading.facts().clone(), reading.health().clone()));
             self.done += unit.places.len();
+            if let OnCables::Watch(every) = self.on_cables {
+                self.again.set((at, reading.uid()), Some(now + every));
+            }
             for behind in unit.places.clone() {
                 let (facts, health) = (reading.facts().clone(), reading.health().clone());
                 self.tell(now, FoundFixture { uid: reading.uid(), behind, facts, health });
@@ -165,7 +171,19 @@ impl Search {
         })
     }
 
+    /// Whoever was read so long ago is read again.
+    fn read_again(&mut self, now: Duration) {
+        while let Some((_, (at, uid))) = self.again.first().filter(|(due, _)| *due <= now) {
+            self.again.set((at, uid), None);
+            if let Some(unit) = self.units.get_mut(&(at, uid)) {
+                unit.is_read = false;
+            }
+            self.read(now, at, uid);
+        }
+    }
+
     fn ask_unit(&mut self, now: Duration) -> Option<Outgoing> {
+        self.read_again(now);
         while let Some((_, at)) = self.due.first().filter(|(at, _)| *at <= now) {
             let (gateway, universe) = at;
             let request = self.cables.get_mut(&at).and_then(|cable| cable.ask(now, self.own));
@@ -197,8 +215,8 @@ impl Asker for Search {
     }
 
     fn next_single(&self) -> Option<Duration> {
-        let cables = self.due.first().map(|(at, _)| at);
-        cables.into_iter().chain(self.tables.next_at()).min().filter(|_| self.asks)
+        let cables = self.due.first().map(|(at, _)| at).into_iter().chain(self.again.first().map(|(at, _)| at));
+        cables.chain(self.tables.next_at()).min().filter(|_| self.asks)
     }
 
     fn ask_single(&mut self, now: Duration) -> Option<Outgoing> {
@@ -212,7 +230,7 @@ impl Asker for Search {
 
     fn read_of(&self) -> (usize, usize) {
         match &self.on_cables {
-            OnCables::Read | OnCables::Examine => (self.done, self.tables.units()),
+            OnCables::Read | OnCables::Examine | OnCables::Watch(_) => (self.done, self.tables.units()),
             OnCables::ReadSome { .. } => {
                 (self.done, self.units.values().filter(|unit| unit.is_read).map(|unit| unit.places.len()).sum())
             }

@@ -4,6 +4,7 @@ mod addresses;
 mod detail;
 mod devices;
 mod events;
+mod fixtures;
 mod universes;
 
 #[cfg(test)]
@@ -42,14 +43,16 @@ enum Page {
     Universes,
     Addresses,
     Events,
+    Fixtures,
 }
 
 impl Page {
-    const ALL: [(Self, &'static str); 4] = [
+    const ALL: [(Self, &'static str); 5] = [
         (Self::Devices, "devices"),
         (Self::Universes, "universes"),
         (Self::Addresses, "addresses"),
         (Self::Events, "events"),
+        (Self::Fixtures, "fixtures"),
     ];
 }
 
@@ -126,7 +129,7 @@ impl View {
             KeyCode::Char('q') => return Press::Quit,
             KeyCode::Esc if self.detail => self.detail = false,
             KeyCode::Esc => self.filter.clear(),
-            KeyCode::Char(digit @ '1'..='4') => {
+            KeyCode::Char(digit @ '1'..='5') => {
                 let place = usize::from(u8::try_from(digit).unwrap_or(b'1') - b'1');
                 (self.page, self.row, self.detail) = (Page::ALL[place].0, 0, false);
             }
@@ -161,6 +164,7 @@ impl View {
             Page::Universes => watch.board().traffic().flows().count(),
             Page::Addresses => self.blocks(watch).len(),
             Page::Events => watch.board().past().len(),
+            Page::Fixtures => self.fixtures(watch).len(),
         }
     }
 
@@ -182,6 +186,7 @@ impl View {
             Page::Universes => self.draw_universes(frame, body, watch, now),
             Page::Addresses => self.draw_addresses(frame, body, watch),
             Page::Events => self.draw_events(frame, body, watch, self.row),
+            Page::Fixtures => self.draw_fixtures(frame, body, watch, now),
         }
         if below > 0 {
             let [_, events] = Layout::vertical([Constraint::Length(1), Constraint::Fill(1)]).areas(events);
@@ -221,9 +226,10 @@ impl View {
             (true, ..) => "type what to show; Enter keeps it, Esc shows all",
             (_, Page::Devices, true) => "↑↓ next   Enter back   f flash   q end",
             (_, Page::Devices, false) => {
-                "↑↓ choose   Enter more   / show only   s order   f flash   1-4 page   q end"
+                "↑↓ choose   Enter more   / show only   s order   f flash   1-5 page   q end"
             }
-            (_, Page::Addresses | Page::Universes | Page::Events, _) => "↑↓ move   1-4 page   q end",
+            (_, Page::Fixtures, _) => "↑↓ move   / show only   1-5 page   q end",
+            (_, Page::Addresses | Page::Universes | Page::Events, _) => "↑↓ move   1-5 page   q end",
         };
         let text = if self.said.is_empty() { keys } else { &self.said };
         frame.render_widget(Span::styled(text.to_owned(), self.look.of(Tone::Faint)), area);
