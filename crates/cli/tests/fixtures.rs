@@ -269,3 +269,53 @@ fn a_sheet_from_a_survey_has_every_fixture_as_it_is() {
     let other: Vec<&str> = states.filter(|state| *state != "as planned").collect();
     assert!(other.is_empty(), "{other:?}");
 }
+
+/// Further settings by hand and by the sheet: named, set, proven, and taken back; a word that is none is refused with those there are.
+#[test]
+fn further_settings_of_a_fixture_are_set_and_taken_back() {
+    let scene = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
+                 mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\npages = [{ out = [0, 1, 2, 3] }]\n\
+                 [[fixture]]\nbehind = \"quay-north\"\nport = 1\nuid = \"7ff0:00000001\"\nlabel = \"rail-spot\"\n\
+                 model = \"Spot\"\nmodes = [{ name = \"plain\", footprint = 24 }]\n\
+                 settings = [[0x0600, 0], [0x0500, 0], [0x0403, 1]]\n";
+    let rig = Rig::with(&Scene::parse(scene).unwrap());
+    rig.write_sheet("rail.rig.toml", RAIL);
+    let settings = || rig.ground.fixtures()[0].settings.values().copied().collect::<Vec<u8>>();
+    // In the order of their numbers: the lamp, the display, pan.
+    assert_eq!(settings(), [1, 0, 0]);
+    let check = rig.run(&["check", "rail.rig.toml", "--fixtures"]).ended(1);
+    assert!(check.line(&["rail-spot", "different"]).contains("pan invert is off, planned on"), "{}", check.out);
+    rig.run(&["apply", "rail.rig.toml", "--fixtures", "--yes"]).ended(0);
+    assert_eq!(settings(), [1, 2, 1]);
+    let refused = rig.run_here(&["set", "rail-spot", "--lamp", "dim", "--yes"]).ended(2);
+    assert!(refused.notes.contains("lamp is one of off, on, strike, standby"), "{}", refused.notes);
+    let said = rig.run_here(&["set", "rail-spot", "--lamp", "off", "--pan-invert", "off", "--yes"]).ended(0);
+    assert!(said.line(&["rail-spot", "pan invert"]).contains("off"), "{}", said.out);
+    assert_eq!(settings(), [0, 2, 0]);
+    rig.run(&["undo", "--yes"]).ended(0);
+    rig.run(&["undo", "--yes"]).ended(0);
+    assert_eq!(settings(), [1, 0, 0]);
+}
+
+const RAIL: &str = r#"[rig]
+name = "Rail"
+
+[[network]]
+name = "light"
+range = "10.40.0.0/16"
+
+[[node]]
+name = "quay-north"
+mac = "02:4d:42:00:10:01"
+address = "10.40.1.100"
+port = [{ port = 1, out = "0:0:0" }]
+
+[[fixture]]
+name = "rail-spot"
+on = "0:0:0"
+slot = 1
+footprint = 24
+uid = "7ff0:00000001"
+pan_invert = true
+display_invert = "auto"
+"#;

@@ -4,6 +4,7 @@
 
 use serde_json::{Map, Value, json};
 
+use crate::facts::{FixtureSetting, Form};
 use crate::sheet::kind::{FactoryMode, Settable};
 use crate::sheet::{Carried, FORMAT, SLOTS};
 use crate::way::Way;
@@ -230,19 +231,26 @@ fn source() -> Vec<Key> {
 }
 
 fn fixture() -> Vec<Key> {
-    vec![
+    let setting = |setting: FixtureSetting| {
+        let takes = match setting.form() {
+            Form::OnOff => Flag,
+            Form::Level => Number(0, 255),
+            Form::Words(all) => Words(all.iter().map(|(word, _)| *word).collect()),
+        };
+        key(setting.key(), takes, "A setting of each, by RDM.")
+    };
+    let mut all = vec![
         needed("name", Text, "Its name."),
         needed("on", TextOrNumber, "The universe it hangs on."),
         needed("slot", TextOrNumber, "Its first slot, or fill."),
         needed("footprint", Number(1, SLOTS), "How many slots one of them takes."),
         key("count", Number(1, SLOTS), "How many stand in a row."),
         key("mode", TextOrNumber, "The mode of each: its number, or what the fixture calls it."),
-        key(
-            "uid",
-            Texts,
-            "The RDM identifier of each, in the order of the row; unknown where it is not known yet.",
-        ),
-    ]
+    ];
+    all.extend(FixtureSetting::ALL.map(setting));
+    let uid = "The RDM identifier of each, in the order of the row; unknown where it is not known yet.";
+    all.push(key("uid", Texts, uid));
+    all
 }
 
 fn stream() -> Vec<Key> {

@@ -1,5 +1,6 @@
 //! Units on the cables of gateways are set, and what is said of it is so: held against what they really are.
 
+use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::net::Ipv4Addr;
 use std::time::Duration;
@@ -11,7 +12,7 @@ use lantern_core::compare::{Addressing, Wanted, WantedPort, compare, compare_fix
 use lantern_core::conversation::{
     Apply, ApplyNews, Made, Means, OnCables, Outcome, Survey, SurveyPlan, TalkEvent, Vantage,
 };
-use lantern_core::facts::Field;
+use lantern_core::facts::{Field, FixtureSetting};
 use lantern_core::sheet::{RigSheet, WantedMode};
 use lantern_core::universe::{DeskBase, Universe};
 use lantern_sim::{FixtureTruth, MemoryGround, Scene, SimNode};
@@ -52,6 +53,17 @@ fn seen(ground: &mut MemoryGround) -> Census {
     let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
     let art_net = SurveyPlan::art_net(vec![seat()], None, true);
     let plan = SurveyPlan { vantage: vantage(), ways, on_cables: OnCables::Read, ends_early: false, ..art_net };
+    let mut survey = Survey::new(plan);
+    run(&mut survey, ground);
+    survey.into_census()
+}
+
+/// The same where it is about the first unit: its further settings are read too.
+fn seen_one(ground: &mut MemoryGround) -> Census {
+    let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
+    let on_cables = OnCables::ReadSome { uids: BTreeSet::from(["7ff0:00000001".parse().unwrap()]), beside: false };
+    let art_net = SurveyPlan::art_net(vec![seat()], None, true);
+    let plan = SurveyPlan { vantage: vantage(), ways, on_cables, ends_early: false, ..art_net };
     let mut survey = Survey::new(plan);
     run(&mut survey, ground);
     survey.into_census()
@@ -404,4 +416,44 @@ fn one_that_lags_is_done_as_soon_as_it_tells_the_mode(#[case] mode: WantedMode) 
     let (made, _) = make(&mut ground, &plan);
     assert_eq!((outcome(&made).as_str(), truths(&ground)[0].mode), ("done", 2));
     assert!(ground.now() - began < Duration::from_secs(6), "{:?}", ground.now() - began);
+}
+
+/// What a unit has besides, each by its parameter: pan the other way, its display, its lamp.
+const FURTHER: &str = "settings = [[0x0600, 0], [0x0500, 2], [0x0501, 255], [0x0403, 1], [0x0404, 1]]";
+
+/// Its further settings, each with every habit; what one does not know it is not told.
+#[rstest]
+#[case::plain("", "done")]
+#[case::puts_off("puts-off", "done")]
+#[case::lags("lags", "done")]
+#[case::busy("is-busy", "done")]
+#[case::in_parts("tells-in-parts", "done")]
+#[case::takes_nothing("takes-nothing", "refused pan invert, display level, lamp at start")]
+#[case::protected("write-protected", "refused pan invert, display level, lamp at start")]
+fn what_is_said_of_further_settings_is_so(#[case] quirk: &str, #[case] said: &str) {
+    let quirks = if quirk.is_empty() { String::new() } else { format!("quirks = [\"{quirk}\"]") };
+    let mut ground = ground(&scene(&unit(1, 1, 1, &format!("{FURTHER}\n{quirks}")))).with_frames(OWN);
+    let before = truths(&ground)[0].clone();
+    let settings = [
+        (FixtureSetting::PanInvert, "on"),
+        (FixtureSetting::DisplayLevel, "10"),
+        (FixtureSetting::LampAtStart, "off"),
+    ];
+    let read = |(setting, text): (FixtureSetting, &str)| (setting, setting.read(text).unwrap());
+    let wanted = Wanted { settings: settings.into_iter().map(read).collect(), ..Wanted::default() };
+    let (census, seats) = (seen_one(&mut ground), [seat()]);
+    let plan =
+        plan_one(&census.subject("7ff0:00000001").unwrap(), &wanted, &support::protection(&census, None, &seats));
+    assert!(!plan.is_refused(), "{:?}", plan.findings);
+    let (made, _) = make(&mut ground, &plan);
+    let after = truths(&ground)[0].clone();
+    let mut so = before.clone();
+    if said == "done" {
+        so.settings.extend([(0x0600, 1), (0x0501, 10), (0x0404, 0)]);
+    }
+    assert_eq!((outcome(&made).as_str(), after), (said, so));
+    if said == "done" {
+        let (made, _) = make(&mut ground, &plan.back());
+        assert_eq!((outcome(&made).as_str(), truths(&ground)[0].clone()), ("done", before));
+    }
 }

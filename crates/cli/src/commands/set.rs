@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use lantern_core::address::{Mask, Unusable};
 use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedBroker, WantedPort};
+use lantern_core::facts::{FixtureSetting, Value};
 use lantern_core::logbook::Order;
 use lantern_core::sheet::WantedMode;
 use lantern_core::universe::{DeskBase, Universe};
@@ -96,6 +97,34 @@ pub(crate) struct Args {
     #[arg(long, value_name = "MODE")]
     mode: Option<WantedMode>,
 
+    /// Of a fixture: whether pan turns the other way, on or off
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::PanInvert))]
+    pan_invert: Option<Value>,
+
+    /// Of a fixture: whether tilt turns the other way, on or off
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::TiltInvert))]
+    tilt_invert: Option<Value>,
+
+    /// Of a fixture: whether pan and tilt change places, on or off
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::PanTiltSwap))]
+    pan_tilt_swap: Option<Value>,
+
+    /// Of a fixture: whether its display stands on its head: off, on or auto
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::DisplayInvert))]
+    display_invert: Option<Value>,
+
+    /// Of a fixture: how bright its display is, 0 to 255
+    #[arg(long, value_name = "NUMBER", value_parser = setting(FixtureSetting::DisplayLevel))]
+    display_level: Option<Value>,
+
+    /// Of a fixture: its lamp off, on, strike or standby
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::Lamp))]
+    lamp: Option<Value>,
+
+    /// Of a fixture: its lamp when it starts: off, by-dmx, on or after-calibration
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::LampAtStart))]
+    lamp_at_start: Option<Value>,
+
     /// What its indicators do
     #[arg(long, value_name = "WORD", value_parser = word(&Indicators::WORDS))]
     indicators: Option<String>,
@@ -184,6 +213,11 @@ fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
     carry_out(session, &plan, &errand, args.how, out)
 }
 
+/// Reads a setting of a fixture.
+fn setting(one: FixtureSetting) -> impl Fn(&str) -> Result<Value, String> + Clone + Send + Sync + 'static {
+    move |text: &str| one.read(text)
+}
+
 fn broker(text: &str) -> Result<WantedBroker, String> {
     if text == "none" {
         return Ok(WantedBroker::LookedFor);
@@ -211,7 +245,7 @@ impl Args {
         if self.is_empty() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, \
-                 --start-address, --mode, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
+                 --start-address, --mode, --pan-invert and the other settings of fixtures, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
                  --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label"
                     .to_owned(),
             ));
@@ -244,11 +278,25 @@ impl Args {
         }
     }
 
-    const fn is_of_fixtures(&self) -> bool {
-        self.start_address.is_some() || self.mode.is_some()
+    /// The further settings of a fixture.
+    fn settings(&self) -> Vec<(FixtureSetting, Value)> {
+        let given = [
+            (FixtureSetting::PanInvert, &self.pan_invert),
+            (FixtureSetting::TiltInvert, &self.tilt_invert),
+            (FixtureSetting::PanTiltSwap, &self.pan_tilt_swap),
+            (FixtureSetting::DisplayInvert, &self.display_invert),
+            (FixtureSetting::DisplayLevel, &self.display_level),
+            (FixtureSetting::Lamp, &self.lamp),
+            (FixtureSetting::LampAtStart, &self.lamp_at_start),
+        ];
+        given.into_iter().filter_map(|(setting, value)| Some((setting, value.clone()?))).collect()
     }
 
-    const fn is_empty(&self) -> bool {
+    fn is_of_fixtures(&self) -> bool {
+        self.start_address.is_some() || self.mode.is_some() || !self.settings().is_empty()
+    }
+
+    fn is_empty(&self) -> bool {
         self.address.is_none()
             && self.mask.is_none()
             && self.gateway.is_none()
@@ -308,6 +356,7 @@ impl Args {
             on_data_loss: meant(&DataLoss::WORDS, self.on_data_loss.as_ref()),
             indicators: meant(&Indicators::WORDS, self.indicators.as_ref()),
             sacn_priority: self.sacn_priority,
+            settings: self.settings(),
             start_address: self.start_address.map(u32::from),
             mode: self.mode.clone(),
             stops_merging: self.stop_merging,

@@ -1,7 +1,7 @@
 //! What can be said of a change beforehand: what may go wrong on the way, how long it is dark, and what taking it back means.
 
 use super::{Change, StepMessage};
-use crate::facts::{Difference, Field, PortField};
+use crate::facts::{Difference, Field, FixtureSetting, PortField, Value};
 
 impl Change {
     /// What can go wrong, or be seen by others, while it is made: a sentence each.
@@ -32,6 +32,15 @@ impl Change {
             all.push(
                 "cut off half way it may start with what it had, or not at all; then the file is sent anew"
                     .to_owned(),
+            );
+        }
+        let turns_lamp_off = |difference: &Difference| {
+            let is_lamp = difference.field == Field::Setting(FixtureSetting::Lamp);
+            is_lamp && !matches!(&difference.planned, Value::Text(word) if ["on", "strike"].contains(&word.raw()))
+        };
+        if self.differences.iter().any(turns_lamp_off) {
+            all.push(
+                "its lamp goes out; most strike again only when they have cooled down, after minutes".to_owned(),
             );
         }
         all.extend(self.dark().map(str::to_owned));

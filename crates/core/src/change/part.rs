@@ -69,6 +69,7 @@ impl Aspect {
             | Field::Footprint => Some(Self::Universes),
             Field::OnDataLoss
             | Field::Indicators
+            | Field::Setting(_)
             | Field::SacnPriority
             | Field::Merging
             | Field::LossScene

@@ -60,6 +60,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
             | Field::ModeName
             | Field::Footprint
             | Field::Cable
+            | Field::Setting(_)
             | Field::NameServer
             | Field::Scope
             | Field::Broker
@@ -218,7 +219,7 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
             )),
             _ => None,
         },
-        (Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint, _) => unable(
+        (Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Setting(_), _) => unable(
             format!("{name} is a node, and has no {}", difference.field),
             "name a fixture: its identifier, or its label",
         ),

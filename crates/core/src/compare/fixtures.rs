@@ -224,8 +224,11 @@ impl Planned<'_> {
         let footprint = is_other_mode.is_none().then_some((Field::Footprint, self.fixture.footprint.value));
         differences.extend(is_other_mode);
         let counted = self.slot().map(|slot| (Field::StartAddress, slot)).into_iter().chain(footprint);
-        differences
-            .extend(counted.filter_map(|(field, wanted)| Difference::between(field, Value::Count(wanted), facts)));
+        let counted = counted.map(|(field, wanted)| (field, Value::Count(wanted)));
+        let settings = &self.fixture.settings;
+        let settings = settings.iter().map(|(setting, value)| (Field::Setting(*setting), value.value.clone()));
+        let further = counted.chain(settings);
+        differences.extend(further.filter_map(|(field, wanted)| Difference::between(field, wanted, facts)));
         differences
     }
 }

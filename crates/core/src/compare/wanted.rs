@@ -4,7 +4,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 
 use crate::address::Mask;
 use crate::census::{FoundNode, Subject};
-use crate::facts::{Difference, Field, Known, PortField, Tells, Value};
+use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Tells, Value};
 use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress, WantedMode};
 use crate::universe::Universe;
 use crate::{DataLoss, Direction, Firmware, Indicators, Merge, Protocol};
@@ -42,6 +42,8 @@ pub struct Wanted {
     pub start_address: Option<u32>,
     /// The mode of a fixture.
     pub mode: Option<WantedMode>,
+    /// Further settings of a fixture.
+    pub settings: Vec<(FixtureSetting, Value)>,
     /// That its ports go on with one of two sources, until two are combined again.
     pub stops_merging: bool,
     /// That what is sent now becomes the scene for a loss of data.
@@ -155,6 +157,7 @@ impl Wanted {
                 (Field::ModeName, Value::Text(value)) => {
                     wanted.mode.get_or_insert_with(|| WantedMode::Words(value.raw().to_owned()));
                 }
+                (Field::Setting(setting), value) => wanted.settings.push((setting, value)),
                 (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
                 _ => {}
             }
@@ -207,7 +210,8 @@ impl Wanted {
             (Field::LossScene, self.records_scene.then_some(Value::Flag(true))),
             (Field::FactoryNetwork, self.factory_network.then_some(Value::Flag(true))),
         ];
-        all.into_iter().filter_map(|(field, value)| Some((field, value?))).collect()
+        let settings = self.settings.iter().map(|(setting, value)| (Field::Setting(*setting), value.clone()));
+        all.into_iter().filter_map(|(field, value)| Some((field, value?))).chain(settings).collect()
     }
 
     /// All its fields.

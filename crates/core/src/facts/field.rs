@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use super::Value;
+use super::{FixtureSetting, Value};
 
 /// One thing that can be told, and of most devices set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -72,6 +72,8 @@ pub enum Field {
     Footprint,
     /// The cable it hangs on: its gateway and port.
     Cable,
+    /// A further setting of a fixture.
+    Setting(FixtureSetting),
     /// Something about the port of this number.
     Port(u32, PortField),
 }
@@ -106,7 +108,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 32] = [
+    pub const OF_DEVICES: [Self; 39] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -139,6 +141,13 @@ impl Field {
         Self::ModeName,
         Self::Footprint,
         Self::Cable,
+        Self::Setting(FixtureSetting::PanInvert),
+        Self::Setting(FixtureSetting::TiltInvert),
+        Self::Setting(FixtureSetting::PanTiltSwap),
+        Self::Setting(FixtureSetting::DisplayInvert),
+        Self::Setting(FixtureSetting::DisplayLevel),
+        Self::Setting(FixtureSetting::Lamp),
+        Self::Setting(FixtureSetting::LampAtStart),
     ];
 
     /// Whether it is about address, mask or gateway, which are written together.
@@ -220,6 +229,7 @@ impl Field {
             Self::ModeName => "mode name",
             Self::Footprint => "footprint",
             Self::Cable => "cable",
+            Self::Setting(setting) => setting.name(),
             Self::Port(..) => "port",
         }
     }

@@ -6,6 +6,7 @@
 
 mod difference;
 mod field;
+mod fixture_setting;
 mod known;
 mod value;
 
@@ -15,6 +16,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer, de, ser};
 
 pub use difference::Difference;
 pub use field::{Field, PortField};
+pub use fixture_setting::{FixtureSetting, Form};
 pub use known::Known;
 pub use value::Value;
 

@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use serde::de::DeserializeOwned;
 use serde::{Serialize, Serializer};
 
-use super::{Field, PortField};
+use super::{Field, Form, PortField};
 use crate::universe::{DeskBase, Universe};
 use crate::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol, Said};
 
@@ -83,6 +83,11 @@ impl Value {
             Field::LampHours | Field::SacnPriority | Field::StartAddress | Field::Mode | Field::Footprint => {
                 Self::Count(plain(written)?)
             }
+            Field::Setting(setting) => match setting.form() {
+                Form::OnOff => Self::Flag(plain(written)?),
+                Form::Level => Self::Count(plain(written)?),
+                Form::Words(_) => Self::Text(plain(written)?),
+            },
             Field::Power => Self::Power(plain(written)?),
             Field::Access => Self::Access(plain(written)?),
             Field::Firmware => Self::Firmware(text()?.parse().map_err(serde_json::Error::custom)?),

@@ -106,6 +106,7 @@ const fn is_setting(field: Field) -> bool {
         | Field::SacnPriority
         | Field::StartAddress
         | Field::Mode => true,
+        Field::Setting(setting) => setting.is_kept(),
         Field::Port(_, field) => !matches!(field, PortField::Presence),
         _ => false,
     }

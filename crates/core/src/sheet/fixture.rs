@@ -8,7 +8,7 @@ use super::fields::Fields;
 use super::place::{Placed, Span};
 use super::port::AskedUniverse;
 use crate::Protocol;
-use crate::facts::{Field, Value};
+use crate::facts::{Field, FixtureSetting, Form, Value};
 use crate::universe::DeskBase;
 
 /// Slots of a universe (ANSI E1.11, section 8.5: up to 512 after the start code).
@@ -29,6 +29,8 @@ pub struct Fixture {
     pub count: Option<Placed<u32>>,
     /// The mode each of them is to be in.
     pub mode: Option<Placed<WantedMode>>,
+    /// Further settings of each.
+    pub settings: Vec<(FixtureSetting, Placed<Value>)>,
     /// The RDM identifier of each, in the order of the row, as far as they are known.
     pub uids: Vec<Placed<Option<Uid>>>,
     /// Where they stand, all together.
@@ -153,6 +155,9 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let footprint = fields.required("footprint", fields.number("footprint", 1..=SLOTS), "14");
     let count = fields.number("count", 1..=SLOTS);
     let mode = fields.parsed_or_number("mode", str::parse);
+    let settings =
+        FixtureSetting::ALL.into_iter().filter_map(|setting| Some((setting, read_setting(fields, setting)?)));
+    let settings = settings.collect();
     let (uids, uid_list) = (fields.list_by("uid", read_uid), fields.span_of("uid"));
     let room = count.as_ref().map_or(1, |count| count.value as usize);
     if let Some(first) = uids.get(room) {
@@ -163,5 +168,25 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
         );
     }
     fields.refuse_unknown_keys();
-    Some(Fixture { name: name?, on: on?, slot: slot?, footprint: footprint?, count, mode, uids, uid_list })
+    Some(Fixture {
+        name: name?,
+        on: on?,
+        slot: slot?,
+        footprint: footprint?,
+        count,
+        mode,
+        settings,
+        uids,
+        uid_list,
+    })
+}
+
+fn read_setting(fields: &Fields<'_>, setting: FixtureSetting) -> Option<Placed<Value>> {
+    let key = setting.key();
+    let placed = |span, value| Placed { value, span };
+    match setting.form() {
+        Form::OnOff => fields.flag(key).map(|on| placed(on.span, Value::Flag(on.value))),
+        Form::Level => fields.number(key, 0..=255).map(|level| placed(level.span, Value::Count(level.value))),
+        Form::Words(words) => fields.word(key, words).map(|byte| placed(byte.span, setting.value(byte.value))),
+    }
 }

@@ -16,9 +16,7 @@ pub(in crate::family) trait Carrier: Debug {
     fn own(&self) -> Option<Uid>;
 
     /// The questions that read the whole unit.
-    fn whole(&self, uid: Uid) -> Reading {
-        Reading::new(uid)
-    }
+    fn whole(&self, uid: Uid) -> Reading;
 
     /// A request as it is sent.
     fn send(&mut self, now: Duration, request: Message) -> Option<Outgoing>;

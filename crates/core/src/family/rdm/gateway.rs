@@ -6,7 +6,7 @@ use std::time::Duration;
 use lantern_wire::art_net::{Message, PORT, Rdm};
 use lantern_wire::rdm::{self, Uid};
 
-use super::{Carrier, own_uid};
+use super::{Carrier, Reading, own_uid};
 use crate::census::{FoundFixture, Told, Way};
 use crate::conversation::{Heard, Outgoing, Seat, Vantage, sightings};
 use crate::universe::PortAddress;
@@ -31,6 +31,10 @@ impl Gateway {
 impl Carrier for Gateway {
     fn own(&self) -> Option<Uid> {
         Some(self.own)
+    }
+
+    fn whole(&self, uid: Uid) -> Reading {
+        Reading::new(uid).with_settings()
     }
 
     fn send(&mut self, _: Duration, request: rdm::Message) -> Option<Outgoing> {

@@ -11,7 +11,13 @@ use crate::facts::{Difference, Field, Value};
 pub(in crate::family) const fn can_set(field: Field) -> bool {
     matches!(
         field,
-        Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Label | Field::Indicators
+        Field::StartAddress
+            | Field::Mode
+            | Field::ModeName
+            | Field::Footprint
+            | Field::Label
+            | Field::Indicators
+            | Field::Setting(_)
     )
 }
 
@@ -23,6 +29,7 @@ pub(super) fn order(difference: &Difference) -> Option<Order> {
             (parameter::START_ADDRESS, u16::try_from(*slot).ok()?.to_be_bytes().to_vec())
         }
         (Field::Mode, Value::Count(number)) => return u8::try_from(*number).ok().map(Order::of_mode),
+        (Field::Setting(setting), planned) => (setting.parameter(), vec![setting.byte(planned)?]),
         (Field::Port(number, field), planned) => return port::order(number, field, planned),
         (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, text::write(label.raw())),
         (Field::Indicators, Value::Indicators(Indicators::Flash)) => (parameter::IDENTIFY_DEVICE, vec![1]),
@@ -44,6 +51,7 @@ pub(super) fn proof(difference: &Difference) -> Vec<Question> {
     match difference.field {
         Field::Label => vec![Question::Label],
         Field::Indicators => vec![Question::Identify],
+        Field::Setting(setting) => vec![Question::Setting(setting)],
         Field::Port(number, field) => port::Ask::of(number, field).map(Question::Port).into_iter().collect(),
         // What it is called is asked for once it is known which it is.
         Field::ModeName => vec![Question::Info, Question::Supported],

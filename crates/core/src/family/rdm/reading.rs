@@ -13,7 +13,7 @@ use super::health::{self, Ask};
 use super::{FIELDS, FIELDS_OF_GATEWAYS, port, timer};
 use crate::Indicators;
 use crate::census::Health;
-use crate::facts::{Facts, Field, Value};
+use crate::facts::{Facts, Field, FixtureSetting, Value};
 
 /// The most parts of one long answer.
 const MOST_PARTS: usize = 64;
@@ -40,6 +40,8 @@ pub(super) enum Question {
     Health(Ask),
     /// What its ports are.
     Port(port::Ask),
+    /// A further setting.
+    Setting(FixtureSetting),
     /// Nothing is asked: it is told to take this.
     Order(Order),
 }
@@ -57,6 +59,7 @@ impl Question {
             Self::Order(order) => order.parameter,
             Self::Health(ask) => ask.parameter(),
             Self::Port(ask) => ask.parameter(),
+            Self::Setting(setting) => setting.parameter(),
             Self::Info => parameter::DEVICE_INFO,
             Self::Supported => parameter::SUPPORTED_PARAMETERS,
             Self::Software => parameter::SOFTWARE_LABEL,
@@ -99,6 +102,7 @@ impl Question {
             Self::Mode(_) => vec![Field::ModeName],
             Self::Identify => vec![Field::Indicators],
             Self::Port(ask) => ask.field().into_iter().collect(),
+            Self::Setting(setting) => vec![Field::Setting(*setting)],
             Self::Order(_) | Self::Health(_) => Vec::new(),
         }
     }
@@ -134,6 +138,8 @@ pub(in crate::family) struct Reading {
     mode_count: u8,
     /// Whether it is asked how it is, and what it told of that.
     examines: bool,
+    /// Whether it is asked for its further settings.
+    with_settings: bool,
     /// Whether it is a gateway, which takes no slots and has ports.
     is_gateway: bool,
     told: health::Told,
@@ -170,6 +176,7 @@ impl Reading {
             modes: Vec::new(),
             mode_count: 0,
             examines: false,
+            with_settings: false,
             is_gateway: false,
             told: health::Told::default(),
             sensors: 0,
@@ -180,6 +187,12 @@ impl Reading {
     /// The same, and how it is.
     pub(super) const fn examining(mut self) -> Self {
         self.examines = true;
+        self
+    }
+
+    /// The same, and its further settings.
+    pub(super) const fn with_settings(mut self) -> Self {
+        self.with_settings = true;
         self
     }
 
@@ -323,6 +336,10 @@ impl Reading {
                 Some(asks) => self.open.extend(asks.into_iter().map(Question::Port)),
                 None => return false,
             },
+            Question::Setting(setting) => match data {
+                [byte] => self.facts.learn(Field::Setting(*setting), setting.value(*byte)),
+                _ => return false,
+            },
             Question::Order(_) => self.ordered = Some(Ok(())),
             Question::Identify => match data {
                 [0] => self.facts.learn(Field::Indicators, Value::Indicators(Indicators::Normal)),
@@ -380,6 +397,13 @@ impl Reading {
         }
         if self.is_gateway && supported.contains(&port::Ask::List.parameter()) {
             self.open.push_back(Question::Port(port::Ask::List));
+        }
+        if self.with_settings {
+            let known = FixtureSetting::ALL.into_iter().filter(|one| supported.contains(&one.parameter()));
+            for setting in known {
+                self.facts.can_tell(Field::Setting(setting));
+                self.open.push_back(Question::Setting(setting));
+            }
         }
         if self.examines {
             self.open.extend(Ask::all(supported, self.sensors).into_iter().map(Question::Health));

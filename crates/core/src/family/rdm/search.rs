@@ -38,6 +38,8 @@ pub(in crate::family) struct Search {
     asks: bool,
     on_cables: OnCables,
     sheet: Option<RigSheet>,
+    /// Whether those that are read are asked for their further settings.
+    reads_settings: bool,
     tables: Tables,
     cables: BTreeMap<At, Cable>,
     /// When each cable goes on.
@@ -60,6 +62,8 @@ impl Search {
             asks: !plan.is_passive(),
             on_cables: if plan.is_passive() { OnCables::Count } else { plan.on_cables.clone() },
             sheet: plan.sheet.clone(),
+            reads_settings: matches!(plan.on_cables, OnCables::ReadSome { .. })
+                || plan.sheet.iter().flat_map(|sheet| &sheet.fixtures).any(|one| !one.settings.is_empty()),
             tables: if plan.rediscovers { Tables::searched_anew() } else { Tables::default() },
             cables: BTreeMap::new(),
             due: Deadlines::default(),
@@ -115,6 +119,7 @@ impl Search {
         unit.is_read = true;
         let cable = self.cables.entry(at).or_default();
         let reading = Reading::new(uid);
+        let reading = if self.reads_settings { reading.with_settings() } else { reading };
         let examines = self.on_cables.examines();
         cable.add(now, if examines { reading.examining() } else { reading });
         if self.is_heard {

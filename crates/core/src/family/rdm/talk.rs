@@ -341,7 +341,9 @@ fn settings(facts: &Facts) -> Vec<(Field, Value)> {
     facts
         .told()
         .filter(|(field, _)| {
-            SETTINGS.contains(field) || matches!(field, Field::Port(_, field) if *field != PortField::Protocol)
+            SETTINGS.contains(field)
+                || matches!(field, Field::Port(_, field) if *field != PortField::Protocol)
+                || matches!(field, Field::Setting(setting) if setting.is_kept())
         })
         .map(|(field, value)| (field, value.clone()))
         .collect()
