@@ -1,64 +1,21 @@
 //! Gateways behind a broker: patched by the sheet, held against what their ports really are.
 
-use lantern_sim::Scene;
+use lantern_sim::{BROKER, BROKER_SHEET, Scene};
 
 use crate::support::Rig;
 
-/// A broker, and behind it a gateway of eight ports at 10.40.2.8; with these further lines of the broker.
+/// The gateway on the orlop deck and its broker, with these further lines of that.
 fn rig(of_broker: &str) -> Rig {
-    let service = "[[device.services]]\nname = \"Night\"\nkind = \"_rdmnet._tcp\"\nport = 8888\n\
-                   text = [\"E133Scope=default\"]\n";
-    rig_told_of(service, of_broker)
+    rig_in(&BROKER.replace(UID, &format!("{UID}\n{of_broker}")))
 }
 
-/// The same, with a broker that is told of so.
-fn rig_told_of(service: &str, of_broker: &str) -> Rig {
-    let text = format!(
-        "network = \"10.40.0.0\"\n\
-         [[device]]\nname = \"chart-room\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"10.40.0.20\"\n\
-         {service}\
-         [device.broker]\nport = 8888\nuid = \"7ff0:00b00001\"\n{of_broker}\n\
-         [[device.broker.gateways]]\nuid = \"7ff0:00a00008\"\nlabel = \"orlop-eight\"\n\
-         universes = [9, 9, 9, 9, 9, 9, 9, 0]\n\
-         [[device]]\nname = \"orlop\"\nmac = \"02:4d:42:00:30:02\"\naddress = \"10.40.2.8\"\n\
-         llrp = {{ uid = \"7ff0:00a00008\", label = \"orlop-eight\" }}\n"
-    );
-    let rig = Rig::with(&Scene::parse(&text).unwrap());
-    rig.write_sheet("orlop.rig.toml", SHEET);
+fn rig_in(scene: &str) -> Rig {
+    let rig = Rig::with(&Scene::parse(scene).unwrap());
+    rig.write_sheet("orlop.rig.toml", BROKER_SHEET);
     rig
 }
 
-const SHEET: &str = r#"[rig]
-name = "Orlop"
-
-[[network]]
-name = "light"
-range = "10.40.0.0/16"
-
-[[kind]]
-name = "octet"
-maker = "Marrowbright"
-model = "Octet"
-ports = 8
-speaks = ["rdmnet"]
-
-[[node]]
-name = "orlop-eight"
-kind = "octet"
-mac = "02:4d:42:00:30:02"
-address = "10.40.2.8"
-protocol = "sacn"
-port = [
-    { port = 1, out = 101, label = "Orlop rail" },
-    { port = 2, out = 102 },
-    { port = 3, out = 103 },
-    { port = 4, out = 104 },
-    { port = 5, out = 105 },
-    { port = 6, out = 106 },
-    { port = 7, out = 107 },
-    { port = 8, in = 108 },
-]
-"#;
+const UID: &str = "uid = \"7ff0:00b00001\"";
 
 /// Universe, direction (1 in, 2 out) and label of each port as it is.
 fn so(rig: &Rig) -> Vec<(u16, u8, String)> {
@@ -136,7 +93,9 @@ fn a_hostile_label_behind_a_broker_is_harmless() {
 /// Where nobody tells of brokers, a gateway is told its own by LLRP, and is patched through that then; its host name goes with it.
 #[test]
 fn a_gateway_is_told_its_broker_where_none_is_found() {
-    let rig = rig_told_of("", "");
+    let (before, service) = BROKER.split_once("[[device.services]]").unwrap();
+    let (_, after) = service.split_once("[device.broker]").unwrap();
+    let rig = rig_in(&format!("{before}[device.broker]{after}"));
     let broker = format!("{}:8888", rig.address(0, 20));
     rig.run_here(&["set", "orlop-eight", "--port", "1", "--universe", "sacn 7", "--yes"]).ended(2);
     let names = ["--host-name", "orlop-8", "--name-server", "10.40.0.3", "--broker", &broker, "--yes"];

@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_core::census::{Census, Device, Way, Ways};
 use lantern_core::change::{ChangePlan, Protection, plan_one};
 use lantern_core::compare::{Addressing, Wanted, WantedBroker, WantedPort};
-use lantern_core::conversation::{Apply, Concern, Extent, Made, Means, Outcome, Survey, SurveyPlan, Vantage};
+use lantern_core::conversation::{Apply, Concern, Extent, Made, Outcome, SurveyPlan, Vantage};
 use lantern_core::keepsake::Keepsake;
 use lantern_core::logbook::Stage;
 use lantern_core::universe::{DeskBase, Universe};
@@ -32,8 +32,7 @@ fn ground(of_role: &str, nodes: &str) -> MemoryGround {
 }
 
 fn vantage() -> Vantage {
-    let means = Means { frames: true, ..Means::default() };
-    Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) }
+    support::with_frames(OWN)
 }
 
 /// Looks for this one: it is asked for its names too.
@@ -46,12 +45,7 @@ fn seen(ground: &mut MemoryGround) -> (Census, Vec<Device>) {
         extent: Extent::Whole(Duration::from_secs(6)),
         ..SurveyPlan::art_net(vec![seat()], None, true)
     };
-    let mut survey = Survey::new(plan);
-    run(&mut survey, ground);
-    let from = survey.viewpoint();
-    let census = survey.into_census();
-    let devices = census.devices(&from);
-    (census, devices)
+    support::seen_by(ground, plan)
 }
 
 fn planned(ground: &mut MemoryGround, wanted: &Wanted) -> ChangePlan {

@@ -8,7 +8,7 @@ use lantern_core::census::Subject;
 use lantern_core::census::{Census, Device, Way, Ways};
 use lantern_core::change::{ChangePlan, Part, Protection, plan_by_sheet, plan_one};
 use lantern_core::compare::{Addressing, Everybody, State, Wanted, compare_all};
-use lantern_core::conversation::{Extent, Means, Outcome, Survey, SurveyPlan, TalkEvent, Vantage};
+use lantern_core::conversation::{Extent, Outcome, SurveyPlan, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{IpState, Link, MemoryGround, Scene};
@@ -41,8 +41,7 @@ fn ground(devices: &str, loss: f64, seed: u64) -> MemoryGround {
 }
 
 fn vantage() -> Vantage {
-    let means = Means { frames: true, ..Means::default() };
-    Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) }
+    support::with_frames(OWN)
 }
 
 /// Who is there, looked for so long.
@@ -53,12 +52,7 @@ fn seen(ground: &mut MemoryGround, seconds: u64) -> (Census, Vec<Device>) {
         extent: Extent::Whole(Duration::from_secs(seconds)),
         ..SurveyPlan::art_net(vec![seat()], None, true)
     };
-    let mut survey = Survey::new(plan);
-    run(&mut survey, ground);
-    let from = survey.viewpoint();
-    let census = survey.into_census();
-    let devices = census.devices(&from);
-    (census, devices)
+    support::seen_by(ground, plan)
 }
 
 fn protection<'a>(

@@ -6,9 +6,7 @@ use std::time::Duration;
 use lantern_core::census::{Census, Device, Unit, Way, Ways};
 use lantern_core::change::{ChangePlan, Part, Protection, plan_by_sheet, plan_one};
 use lantern_core::compare::{Everybody, State, Wanted, WantedPort, compare_all};
-use lantern_core::conversation::{
-    Apply, ApplyNews, Extent, Made, Means, Outcome, Survey, SurveyPlan, TalkEvent, Vantage,
-};
+use lantern_core::conversation::{Apply, ApplyNews, Extent, Made, Outcome, SurveyPlan, TalkEvent, Vantage};
 use lantern_core::facts::{Field, PortField};
 use lantern_core::sheet::RigSheet;
 use lantern_core::universe::{DeskBase, Universe};
@@ -43,8 +41,7 @@ fn ground(scene: &Scene) -> MemoryGround {
 }
 
 fn vantage() -> Vantage {
-    let means = Means { frames: true, ..Means::default() };
-    Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) }
+    support::with_frames(OWN)
 }
 
 fn seen(ground: &mut MemoryGround) -> (Census, Vec<Device>) {
@@ -54,12 +51,7 @@ fn seen(ground: &mut MemoryGround) -> (Census, Vec<Device>) {
         extent: Extent::Whole(Duration::from_secs(5)),
         ..SurveyPlan::art_net(vec![seat()], None, true)
     };
-    let mut survey = Survey::new(plan);
-    run(&mut survey, ground);
-    let from = survey.viewpoint();
-    let census = survey.into_census();
-    let devices = census.devices(&from);
-    (census, devices)
+    support::seen_by(ground, plan)
 }
 
 fn gateway(census: &Census) -> Option<Unit> {

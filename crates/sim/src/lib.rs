@@ -28,6 +28,6 @@ pub use link::{Link, Trouble};
 pub use model::Model;
 pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Truth, Written, firmware_file};
 pub use scene::{
-    HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK, TIDEWICK_MENDED_SHEET,
-    TIDEWICK_SHEET,
+    BROKER, BROKER_SHEET, HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK,
+    TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET,
 };

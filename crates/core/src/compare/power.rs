@@ -1,6 +1,6 @@
 //! What devices have lost when their power was gone: told before, and told after.
 
-use crate::census::{Again, Census, Subject};
+use crate::census::{Again, Census, Subject, Unit};
 use crate::conversation::{Shift, shifts};
 use crate::facts::{Field, Value};
 
@@ -31,7 +31,14 @@ pub fn after_power(before: &Census, after: &Census) -> Vec<AfterPower> {
     let units = before.units().into_iter().filter(|unit| {
         unit.is_settable() && !before.nodes().iter().any(|node| node.mac.is_some() && node.mac == unit.mac)
     });
-    let units: Vec<Subject> = units.map(|unit| Subject::of_unit(&unit)).collect();
+    // One that is spoken to in several ways is one.
+    let mut devices: Vec<Unit> = Vec::new();
+    for unit in units {
+        if !devices.iter().any(|one| one.is_same_device(&unit)) {
+            devices.push(unit);
+        }
+    }
+    let units: Vec<Subject> = devices.iter().map(|unit| before.completed(&Subject::of_unit(unit))).collect();
     let mut all: Vec<AfterPower> = nodes.chain(units).map(|was| of(&was, after)).collect();
     all.sort_by(|a, b| a.name.cmp(&b.name));
     all
@@ -39,7 +46,7 @@ pub fn after_power(before: &Census, after: &Census) -> Vec<AfterPower> {
 
 fn of(was: &Subject, after: &Census) -> AfterPower {
     let kept = match after.again(&was.node_name()) {
-        Again::Is(now) => match shifts(&told(was), &told(&now), &[]) {
+        Again::Is(now) => match shifts(&told(was), &told(&after.completed(&now)), &[]) {
             none if none.is_empty() => Kept::All,
             some => Kept::Not(some),
         },

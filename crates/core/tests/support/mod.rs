@@ -4,14 +4,15 @@ use std::collections::BTreeMap;
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_core::census::Census;
+use lantern_core::census::{Census, Device};
 use lantern_core::change::Protection;
 use lantern_core::conversation::{
-    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Manner, Outgoing, Request, Response, Seat, Survey,
-    SurveyPlan,
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Manner, Means, Outgoing, Request, Response, Seat,
+    Survey, SurveyPlan, Vantage,
 };
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
+use lantern_wire::MacAddress;
 use proptest::prelude::ProptestConfig;
 use proptest::test_runner::FileFailurePersistence;
 
@@ -54,6 +55,22 @@ pub(crate) fn protection<'a>(
     seats: &'a [Seat],
 ) -> Protection<'a> {
     Protection { sheet, ..Protection::of(census, seats) }
+}
+
+/// From where a program sits that hears and sends frames, with this MAC address.
+pub(crate) fn with_frames(own: MacAddress) -> Vantage {
+    let means = Means { frames: true, ..Means::default() };
+    Vantage { own_mac: Some(own), means, ..Vantage::of_seats(vec![seat()]) }
+}
+
+/// Who is there, looked for so.
+pub(crate) fn seen_by(ground: &mut MemoryGround, plan: SurveyPlan) -> (Census, Vec<Device>) {
+    let mut survey = Survey::new(plan);
+    run(&mut survey, ground);
+    let from = survey.viewpoint();
+    let census = survey.into_census();
+    let devices = census.devices(&from);
+    (census, devices)
 }
 
 /// Gives each device so many seconds to restart, and changes so many at once.

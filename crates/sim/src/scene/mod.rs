@@ -24,6 +24,11 @@ pub const NIGHT_SHEET: &str = include_str!("../../scenes/tidewick/night.rig.toml
 /// The same sheet, mended.
 pub const NIGHT_MENDED_SHEET: &str = include_str!("../../scenes/tidewick/night-mended.rig.toml");
 
+/// A gateway that speaks sACN only, and the broker through which it is patched.
+pub const BROKER: &str = include_str!("../../scenes/tidewick/broker.scene.toml");
+/// The sheet that belongs to [`BROKER`].
+pub const BROKER_SHEET: &str = include_str!("../../scenes/tidewick/broker.rig.toml");
+
 /// A description of simulated nodes.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]

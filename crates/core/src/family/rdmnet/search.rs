@@ -32,6 +32,7 @@ pub(in crate::family) struct Search {
     devices: BTreeMap<Uid, Device>,
     /// Who stands where, as LLRP tells.
     stands: BTreeMap<Uid, (Option<MacAddress>, Ipv4Addr)>,
+    of_mac: BTreeMap<MacAddress, Uid>,
     links: u32,
     sends: VecDeque<Outgoing>,
     told: VecDeque<Sighting>,
@@ -62,6 +63,7 @@ impl Search {
             brokers: BTreeMap::new(),
             devices: BTreeMap::new(),
             stands: BTreeMap::new(),
+            of_mac: BTreeMap::new(),
             links: 0,
             sends: VecDeque::new(),
             told: VecDeque::new(),
@@ -84,10 +86,20 @@ impl Search {
         let Content::Reply(reply) = message.content else { return };
         let holder = sighting.holder();
         if self.stands.len() < MOST_DEVICES || self.stands.contains_key(&reply.uid) {
+            self.of_mac.extend(holder.0.map(|mac| (mac, reply.uid)));
             let before = self.stands.insert(reply.uid, holder);
             if before != Some(holder) && self.devices.contains_key(&reply.uid) {
                 self.tell(now, reply.uid);
             }
+        }
+    }
+
+    /// Whoever was found once by LLRP answers no further search: where it stands now, its frames tell.
+    fn note_move(&mut self, sighting: &Sighting) {
+        let (Some(mac), address) = (sighting.mac, sighting.from) else { return };
+        let stands = self.of_mac.get(&mac).and_then(|uid| self.stands.get_mut(uid));
+        if let Some((_, there)) = stands.filter(|_| !address.is_unspecified()) {
+            *there = address;
         }
     }
 
@@ -220,6 +232,9 @@ impl Search {
 
 impl Asker for Search {
     fn hear(&mut self, now: Duration, sighting: &Sighting, _: &CensusNews, _: &mut Vec<Outgoing>) {
+        if !matches!(sighting.told, Told::Unit(_)) {
+            self.note_move(sighting);
+        }
         match &sighting.told {
             Told::Services(answers) => {
                 Place::of(sighting.from, answers).iter().for_each(|place| self.consider(now, place));

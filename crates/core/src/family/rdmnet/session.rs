@@ -271,3 +271,69 @@ fn refusal(code: ConnectCode) -> String {
         ConnectCode(other) => format!("it refuses the connection, code {other}"),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    const LINK: LinkId = LinkId { family: crate::census::Way::Rdmnet, number: 1 };
+
+    fn opened() -> (Session, VecDeque<Outgoing>) {
+        let (mut out, place) = (VecDeque::new(), "10.40.0.20:8888 default".parse().unwrap());
+        let mut session = Session::open(Duration::ZERO, LINK, &place, Cid([1; 16]), &mut out);
+        session.hear(Duration::ZERO, LinkNews::Opened, &mut out);
+        (session, out)
+    }
+
+    fn said(broker: Broker) -> Vec<u8> {
+        Message { from: Cid([2; 16]), content: Content::Broker(broker) }.to_bytes()
+    }
+
+    fn welcome() -> Vec<u8> {
+        let (broker, client) = (Uid([1; 6]), Uid([0xff, 0xf0, 0, 0, 0, 1]));
+        said(Broker::ConnectReply { code: ConnectCode::OK, version: 1, broker, client })
+    }
+
+    /// A broker that says nothing is given up; one that beats is not, and hears that we are there.
+    #[test]
+    fn a_connection_stands_while_it_beats() {
+        let (mut session, mut out) = opened();
+        session.wake(WELCOME, &mut out);
+        assert_eq!(session.next_news(), Some(News::Over("it says nothing any more".to_owned())));
+        let (mut session, mut out) = opened();
+        session.hear(Duration::ZERO, LinkNews::Bytes(&welcome()), &mut out);
+        assert_eq!(session.next_news(), Some(News::Up));
+        out.clear();
+        for beat in 1..=10 {
+            let now = HEARTBEAT * beat;
+            session.hear(now, LinkNews::Bytes(&said(Broker::Null)), &mut out);
+            session.wake(now, &mut out);
+        }
+        assert_eq!((session.next_news(), out.len()), (None, 10));
+        session.wake(HEARTBEAT * 10 + SILENCE, &mut out);
+        assert!(session.own().is_none() && session.next_news().is_some());
+    }
+
+    proptest! {
+        /// Whatever a broker says, in whatever pieces, nothing panics, and nothing is kept that is no message.
+        #[test]
+        fn anything_may_be_said(
+            bytes in proptest::collection::vec(any::<u8>(), 0..400),
+            at in 0_usize..200,
+            piece in 1_usize..64,
+        ) {
+            let (mut session, mut out) = opened();
+            let mut told = [welcome(), said(Broker::Fetch), said(Broker::Clients(Vec::new()))].concat();
+            let at = at.min(told.len());
+            told.splice(at..at, bytes);
+            for (second, some) in (0..).zip(told.chunks(piece)) {
+                session.hear(Duration::from_secs(second), LinkNews::Bytes(some), &mut out);
+            }
+            prop_assert!(session.rest.len() <= MOST && session.news.len() < 16);
+            session.wake(Duration::from_secs(3600), &mut out);
+            prop_assert!(session.is_over && session.next_at().is_none());
+        }
+    }
+}
