@@ -121,7 +121,7 @@ fn a_gateway_behind_a_broker_is_one_device_with_its_ports() {
     let (census, devices) = seen(&mut ground);
     let unit = gateway(&census).unwrap();
     assert_eq!(unit.mac, Some("02:4d:42:00:30:02".parse().unwrap()), "LLRP tells where it stands");
-    assert_eq!(unit.what.to_string(), "RDMnet Marrowbright Octet, 8 ports: sacn 101 102 103 104 105 106 107");
+    assert_eq!(unit.what.to_string(), "RDMnet Marrowbright Octet, 8 ports: sacn 101 to 107");
     let told = |port, field| {
         let field = Field::Port(port, field);
         unit.facts.get(field).map(|value| field.in_words(value))

@@ -56,7 +56,7 @@ fn differs(one: &Portrait) -> bool {
 fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failure> {
     let name = out.paint().dye(Tone::Strong, &one.title);
     let mac = one.mac.map(|mac| format!("  {mac}")).unwrap_or_default();
-    out.line(&format!("{name}  {}{mac}", one.what))?;
+    out.line(&wrapped(&format!("{name}  {}{mac}", one.what), out.width(), 2))?;
     let addresses: Vec<String> = one.addresses.iter().map(ToString::to_string).collect();
     let at = if addresses.is_empty() { "no address".to_owned() } else { addresses.join(", ") };
     let because = if one.standing.is_fine() { String::new() } else { format!(": {}", one.standing.because()) };

@@ -14,6 +14,7 @@ use super::{Asker, News, Place, Session, own_cid};
 use crate::census::{News as CensusNews, Sighting, Told, Unit, Way};
 use crate::conversation::{LinkId, LinkNews, Outgoing, SurveyPlan};
 use crate::facts::{Facts, Field, PortField, Value};
+use crate::universe::SacnUniverse;
 
 /// How soon a broker that hung up is tried again, and how often in all.
 const AGAIN: Duration = Duration::from_secs(1);
@@ -313,16 +314,38 @@ fn in_words(uid: Uid, facts: &Facts) -> String {
     let model: Vec<String> = [Field::Maker, Field::Model].into_iter().filter_map(told).collect();
     let title = if model.is_empty() { format!("RDMnet {uid}") } else { format!("RDMnet {}", model.join(" ")) };
     let ports: BTreeSet<u32> = facts.told().filter_map(|(field, _)| field.port()).collect();
-    let patched: Vec<String> = ports
+    let patched: Vec<u16> = ports
         .iter()
         .filter_map(|port| match facts.get(Field::Port(*port, PortField::Universe))? {
-            Value::Universe(universe) => Some(universe.to_string().trim_start_matches("sacn ").to_owned()),
+            Value::Universe(universe) => universe.sacn().map(SacnUniverse::number),
             _ => None,
         })
         .collect();
     match (ports.len(), patched.len()) {
         (0, _) => title,
         (count, 0) => format!("{title}, {count} ports"),
-        (count, _) => format!("{title}, {count} ports: sacn {}", patched.join(" ")),
+        (count, _) => format!("{title}, {count} ports: sacn {}", rows(&patched)),
+    }
+}
+
+/// Numbers, rows of three and more by their ends: `9 101 to 107`.
+fn rows(numbers: &[u16]) -> String {
+    let follow = |one: &u16, next: &u16| one.checked_add(1) == Some(*next);
+    let each = numbers.chunk_by(follow).flat_map(|row| match row {
+        [first, .., last] if row.len() > 2 => vec![format!("{first} to {last}")],
+        few => few.iter().map(ToString::to_string).collect(),
+    });
+    each.collect::<Vec<_>>().join(" ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_of_universes_are_told_by_their_ends() {
+        assert_eq!(rows(&[101, 102, 103, 104, 9, 9, 10, 63999]), "101 to 104 9 9 10 63999");
+        assert_eq!(rows(&[u16::MAX, 1]), "65535 1");
+        assert_eq!(rows(&[]), "");
     }
 }
