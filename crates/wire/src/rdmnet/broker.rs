@@ -155,8 +155,11 @@ impl Client {
     fn read_all(mut bytes: &[u8]) -> Result<Vec<Self>, WireError> {
         let mut all = Vec::new();
         while !bytes.is_empty() {
-            let (client, rest) = Self::read(bytes)?;
-            all.push(client);
+            // Clients that speak something else than RPT may be listed too, and are passed over.
+            let (block, rest) = split(bytes, 4)?;
+            if block.vector == PROTOCOL_RPT {
+                all.push(Self::read(bytes)?.0);
+            }
             bytes = rest;
         }
         Ok(all)

@@ -45,8 +45,17 @@ impl Message {
     /// The first message of a stream, and how many bytes it took; `None` while more is to come.
     ///
     /// # Errors
-    /// When the stream holds something else, or a message that cannot be read: where the next one begins is not known then.
+    /// When the stream holds something else, or a message that cannot be read; [`Message::framed`] says how long that is.
     pub fn take(stream: &[u8]) -> Result<Option<(Self, usize)>, WireError> {
+        let Some(length) = Self::framed(stream)? else { return Ok(None) };
+        Ok(Some((Self::of_block(&stream[HEAD..length])?, length)))
+    }
+
+    /// How many bytes the first message of a stream takes, whether it can be read or not; `None` while more is to come.
+    ///
+    /// # Errors
+    /// When the stream holds something else: where the next message begins is not known then.
+    pub fn framed(stream: &[u8]) -> Result<Option<usize>, WireError> {
         let foreign = WireError::Foreign { layer: Layer::RdmNet };
         let seen = stream.len().min(PREAMBLE.len());
         if stream[..seen] != PREAMBLE[..seen] {
@@ -58,8 +67,7 @@ impl Message {
         if length > MOST {
             return Err(foreign);
         }
-        let Some(block) = stream.get(HEAD..HEAD + length) else { return Ok(None) };
-        Ok(Some((Self::of_block(block)?, HEAD + length)))
+        Ok((stream.len() >= HEAD + length).then_some(HEAD + length))
     }
 
     fn of_block(block: &[u8]) -> Result<Self, WireError> {

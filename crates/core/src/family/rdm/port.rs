@@ -70,6 +70,12 @@ impl Ask {
         })
     }
 
+    /// It answers with something that there is no word for.
+    fn cannot_be_told(self, facts: &mut Facts) -> Option<Vec<Self>> {
+        self.field().into_iter().for_each(|field| facts.cannot_tell(field));
+        Some(Vec::new())
+    }
+
     /// Takes in an answer: what to ask next; `None` where it makes no sense.
     pub(super) fn take(self, data: &[u8], facts: &mut Facts) -> Option<Vec<Self>> {
         let of_this = |number: u16| Some(number) == self.endpoint();
@@ -95,14 +101,18 @@ impl Ask {
                 let (_, universe) = endpoint::read_universe(data).filter(|(number, _)| of_this(*number))?;
                 match universe {
                     0 => Value::Nothing,
-                    number => Value::Universe(Universe::Sacn(SacnUniverse::new(number.into()).ok()?)),
+                    // One that is made of several has no number (section 3.4).
+                    number => match SacnUniverse::new(number.into()) {
+                        Ok(universe) => Value::Universe(Universe::Sacn(universe)),
+                        Err(_) => return self.cannot_be_told(facts),
+                    },
                 }
             }
             Self::Mode(_) => match endpoint::read_byte(data).filter(|(number, _)| of_this(*number))?.1 {
                 mode if mode == EndpointMode::INPUT.0 => Value::Direction(Direction::In),
                 mode if mode == EndpointMode::OUTPUT.0 => Value::Direction(Direction::Out),
                 mode if mode == EndpointMode::OFF.0 => Value::Nothing,
-                _ => return None,
+                _ => return self.cannot_be_told(facts),
             },
             Self::Rdm(_) => Value::Flag(endpoint::read_byte(data).filter(|(number, _)| of_this(*number))?.1 != 0),
             Self::Label(_) => {
@@ -146,4 +156,27 @@ pub(in crate::family) fn in_words(parameter: u16, data: &[u8]) -> Option<String>
     ask.take(data, &mut facts)?;
     let field = ask.field()?;
     Some(format!("{field} to {}", field.in_words(facts.get(field)?)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::{Known, Tells};
+
+    /// What a port answers that there is no word for cannot be told; what answers for another port answers nothing.
+    #[test]
+    fn what_there_is_no_word_for_cannot_be_told() {
+        let all =
+            [(Ask::Universe(3), endpoint::write_universe(3, 0xffff)), (Ask::Mode(3), endpoint::write_byte(3, 9))];
+        for (ask, data) in all {
+            let field = ask.field().unwrap();
+            let mut facts = Facts::able(&[field]);
+            assert_eq!(ask.take(&data, &mut facts), Some(Vec::new()));
+            assert_eq!(facts.tells(field, &Value::Nothing), Known::CannotTell);
+        }
+        let mut facts = Facts::default();
+        assert_eq!(Ask::Universe(3).take(&endpoint::write_universe(4, 7), &mut facts), None);
+        assert_eq!(Ask::Universe(3).take(&[0, 3, 0], &mut facts), None);
+        assert_eq!(facts, Facts::default());
+    }
 }

@@ -186,10 +186,14 @@ impl Session {
                     self.take(message.content, out);
                 }
                 Ok(None) if self.rest.len() <= MOST => return,
-                Ok(None) | Err(_) => {
-                    out.push_back(Outgoing::Close { link: self.link });
-                    self.end("what it says is no RDMnet".to_owned());
-                }
+                failed => match Message::framed(&self.rest) {
+                    // One that is not understood is passed over, as long as it says where it ends.
+                    Ok(Some(length)) if failed.is_err() => drop(self.rest.drain(..length)),
+                    _ => {
+                        out.push_back(Outgoing::Close { link: self.link });
+                        self.end("what it says is no RDMnet".to_owned());
+                    }
+                },
             }
         }
     }
@@ -314,6 +318,25 @@ mod tests {
         assert_eq!((session.next_news(), out.len()), (None, 10));
         session.wake(HEARTBEAT * 10 + SILENCE, &mut out);
         assert!(session.own().is_none() && session.next_news().is_some());
+    }
+
+    /// A message that is not understood, and clients that speak something else, cost nothing else.
+    #[test]
+    fn what_is_not_understood_is_passed_over() {
+        let (mut session, mut out) = opened();
+        let mut strange = said(Broker::Null);
+        // The vector of the root, and that of the list's second client.
+        strange[22] = 0x0b;
+        let device =
+            Client { cid: Cid([3; 16]), uid: Uid([4; 6]), kind: ClientKind::DEVICE, bound_to: Cid([0; 16]) };
+        let mut clients = said(Broker::Clients(vec![device, device]));
+        let second = clients.len() - 46 + 6;
+        assert_eq!(clients[second], 5, "RPT");
+        clients[second] = 0x0b;
+        let told = [welcome(), strange, clients].concat();
+        session.hear(Duration::ZERO, LinkNews::Bytes(&told), &mut out);
+        let news: Vec<News> = std::iter::from_fn(|| session.next_news()).collect();
+        assert_eq!(news, [News::Up, News::Clients(vec![device])]);
     }
 
     proptest! {
