@@ -125,13 +125,7 @@ impl Census {
                 && !unit.mac.is_some_and(|mac| known.contains(&mac))
                 && pattern.matches(unit.name().raw())
         });
-        let mut of_others: Vec<&Unit> = Vec::new();
-        for unit in others {
-            if !of_others.iter().any(|one| one.is_same_device(unit)) {
-                of_others.push(unit);
-            }
-        }
-        all.extend(of_others.into_iter().map(Subject::of_unit));
+        all.extend(Unit::one_of_each(others).into_iter().map(Subject::of_unit));
         let fixtures = self.fixtures();
         let meant = fixtures.iter().filter(|fixture| pattern.matches(fixture.label().raw()));
         all.extend(meant.map(Subject::of_fixture));

@@ -60,6 +60,17 @@ impl Unit {
         }
     }
 
+    /// The first of each device: one that is spoken to in several ways is one.
+    pub(crate) fn one_of_each<'a>(units: impl Iterator<Item = &'a Self>) -> Vec<&'a Self> {
+        let mut devices: Vec<&Self> = Vec::new();
+        for unit in units {
+            if !devices.iter().any(|one| one.is_same_device(unit)) {
+                devices.push(unit);
+            }
+        }
+        devices
+    }
+
     /// Whether its family can set anything on it, and it told enough of itself for that.
     #[must_use]
     pub fn is_settable(&self) -> bool {

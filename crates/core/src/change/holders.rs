@@ -194,9 +194,9 @@ impl<'a> Surroundings<'a> {
     }
 
     /// The units of the device that this Art-Net node is.
-    pub(super) fn units_of_node(&self, node: &FoundNode) -> Vec<&Unit> {
-        let own = |unit: &&Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
-        self.units.iter().filter(own).filter(|unit| unit.is_settable()).collect()
+    pub(super) fn units_of_node(&self, node: &FoundNode) -> impl Iterator<Item = &Unit> {
+        let macs = [node.mac, node.heard_mac];
+        self.units.iter().filter(move |unit| unit.mac.is_some() && macs.contains(&unit.mac) && unit.is_settable())
     }
 
     /// All units of the device that this one is of, itself first.
@@ -210,8 +210,7 @@ impl<'a> Surroundings<'a> {
         if self.reaches(node.address) {
             return None;
         }
-        let own = |unit: &Unit| unit.mac.is_some() && [node.mac, node.heard_mac].contains(&unit.mac);
-        self.units.iter().find(|unit| own(unit) && unit.is_settable())
+        self.units_of_node(node).next()
     }
 }
 

@@ -1,7 +1,10 @@
 //! What to change, by the sheet or on one device, with everything that speaks against it.
 
 use std::borrow::Cow;
+use std::collections::HashSet;
 use std::net::Ipv4Addr;
+
+use lantern_wire::MacAddress;
 
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
@@ -385,10 +388,11 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     for change in &changes {
         plan.findings.extend(around.against(change, &leaving));
     }
-    let nodes: Vec<Subject> = changes.iter().map(|change| change.subject.clone()).collect();
-    let is_second = |change: &Change| {
-        let is_of_node = |one: &Subject| one.node().is_some_and(|node| change.subject.is_node(node));
-        change.subject.family() == Way::Rdmnet || (change.subject.node().is_none() && nodes.iter().any(is_of_node))
+    let nodes = changes.iter().filter(|change| change.subject.node().is_some());
+    let of_nodes: HashSet<MacAddress> = nodes.flat_map(|change| change.subject.macs()).collect();
+    let is_second = |change: &Change| match &change.subject {
+        Subject::Unit(unit) => unit.family == Way::Rdmnet || unit.mac.is_some_and(|mac| of_nodes.contains(&mac)),
+        Subject::Node(_) | Subject::Fixture(_) => false,
     };
     let (second, changes): (Vec<Change>, Vec<Change>) = changes.into_iter().partition(is_second);
     let is_out_of_reach = |change: &Change| {

@@ -28,17 +28,12 @@ pub enum Kept {
 #[must_use]
 pub fn after_power(before: &Census, after: &Census) -> Vec<AfterPower> {
     let nodes = before.nodes().iter().filter(|node| node.is_node()).map(Subject::of_node);
-    let units = before.units().into_iter().filter(|unit| {
+    let units = before.units();
+    let settable = units.iter().filter(|unit| {
         unit.is_settable() && !before.nodes().iter().any(|node| node.mac.is_some() && node.mac == unit.mac)
     });
-    // One that is spoken to in several ways is one.
-    let mut devices: Vec<Unit> = Vec::new();
-    for unit in units {
-        if !devices.iter().any(|one| one.is_same_device(&unit)) {
-            devices.push(unit);
-        }
-    }
-    let units: Vec<Subject> = devices.iter().map(|unit| before.completed(&Subject::of_unit(unit))).collect();
+    let devices = Unit::one_of_each(settable);
+    let units = devices.into_iter().map(|unit| before.completed(&Subject::of_unit(unit)));
     let mut all: Vec<AfterPower> = nodes.chain(units).map(|was| of(&was, after)).collect();
     all.sort_by(|a, b| a.name.cmp(&b.name));
     all

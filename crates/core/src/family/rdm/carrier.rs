@@ -1,6 +1,5 @@
 //! What carries requests to one unit, and its answers back.
 
-use std::collections::VecDeque;
 use std::fmt::Debug;
 use std::time::Duration;
 
@@ -46,11 +45,4 @@ pub(in crate::family) trait Carrier: Debug {
     fn next_remark(&mut self) -> Option<Said> {
         None
     }
-}
-
-/// What a carrier has to say.
-#[derive(Debug, Default)]
-pub(in crate::family) struct Sayings {
-    pub(in crate::family) sends: VecDeque<Outgoing>,
-    pub(in crate::family) remarks: VecDeque<Said>,
 }

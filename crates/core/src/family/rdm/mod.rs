@@ -27,16 +27,16 @@ use crate::conversation::Vantage;
 use crate::facts::Field;
 
 pub(super) use cable::Cable;
-pub(super) use carrier::{Carrier, Sayings};
+pub(super) use carrier::Carrier;
 pub(super) use gateway::Gateway;
 pub(super) use order::can_set;
-pub(super) use port::in_words as port_in_words;
+pub(super) use port::{can_set as can_set_on_port, in_words as port_in_words};
 pub(super) use reading::Reading;
 pub(super) use search::Search;
 pub(super) use talk::Talk;
 
 /// Maker of our own identifier: of the range that the standard keeps for prototypes (E1.20, table A-1).
-const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];
+pub(super) const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];
 
 /// What every unit tells, as far as it has it.
 const FIELDS: [Field; 9] = [

@@ -125,6 +125,11 @@ impl Ask {
     }
 }
 
+/// Whether there is an order for this field of a port.
+pub(in crate::family) fn can_set(field: PortField) -> bool {
+    Ask::of(1, field).is_some()
+}
+
 /// The order that makes this field of a port so; `None` where there is none.
 pub(super) fn order(number: u32, field: PortField, planned: &Value) -> Option<Order> {
     let port = u16::try_from(number).ok()?;

@@ -1,12 +1,13 @@
 //! The way to one gateway through its broker. When the broker is lost, it is tried again, and looked for anew.
 
+use std::collections::VecDeque;
 use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use lantern_wire::dns_sd::{GROUP, PORT};
 use lantern_wire::rdm::{Message, Uid};
 
-use super::rdm::{Carrier, Reading, Sayings, port_in_words};
+use super::rdm::{Carrier, Reading, port_in_words};
 use super::{News, Place, Session, own_cid};
 use crate::Said;
 use crate::census::{Told, Way};
@@ -32,8 +33,11 @@ pub(super) struct Line {
     open_at: Duration,
     /// Since when there is none.
     lost_at: Option<Duration>,
-    remarks: u32,
-    said: Sayings,
+    is_given_up: bool,
+    sends: VecDeque<Outgoing>,
+    /// What is to be told, and how much was.
+    remarks: VecDeque<Said>,
+    remarked: u32,
 }
 
 impl Line {
@@ -48,8 +52,10 @@ impl Line {
             opened: 0,
             open_at: Duration::ZERO,
             lost_at: Some(Duration::ZERO),
-            remarks: 0,
-            said: Sayings::default(),
+            is_given_up: false,
+            sends: VecDeque::new(),
+            remarks: VecDeque::new(),
+            remarked: 0,
         }
     }
 
@@ -64,20 +70,20 @@ impl Line {
     fn open(&mut self, now: Duration) {
         // Wherever it may be by now.
         if self.opened > 0 {
-            self.said.sends.extend(self.vantage.seats.iter().enumerate().map(|(seat, place)| {
+            self.sends.extend(self.vantage.seats.iter().enumerate().map(|(seat, place)| {
                 let to = SocketAddrV4::new(place.everybody(GROUP), PORT);
                 Outgoing::Datagram { seat, to, bytes: Place::question() }
             }));
         }
         self.opened += 1;
         let cid = own_cid(&self.vantage, self.uid);
-        self.session = Some(Session::open(now, self.next_link(), &self.place, cid, &mut self.said.sends));
+        self.session = Some(Session::open(now, self.next_link(), &self.place, cid, &mut self.sends));
     }
 
     fn remark(&mut self, what: &str) {
-        if self.remarks < MOST_REMARKS {
-            self.remarks += 1;
-            self.said.remarks.push_back(Said::from(what));
+        if self.remarked < MOST_REMARKS {
+            self.remarked += 1;
+            self.remarks.push_back(Said::from(what));
         }
     }
 
@@ -147,7 +153,7 @@ impl Carrier for Line {
         if let Heard::Link(link, news) = heard
             && let Some(session) = self.session.as_mut().filter(|session| session.link() == *link)
         {
-            session.hear(now, *news, &mut self.said.sends);
+            session.hear(now, *news, &mut self.sends);
             return self.take_news(now);
         }
         if self.lost_at.is_some() && self.opened > 0 {
@@ -167,27 +173,24 @@ impl Carrier for Line {
 
     fn work(&mut self, now: Duration) {
         match &mut self.session {
-            Some(session) => session.wake(now, &mut self.said.sends),
+            Some(session) => session.wake(now, &mut self.sends),
             None if self.open_at <= now => self.open(now),
             None => {}
         }
         self.take_news(now);
-        if self.lost_at.is_some_and(|at| at + self.patience <= now) {
-            self.open_at = Duration::MAX;
-            self.patience = Duration::ZERO;
-        }
+        self.is_given_up |= self.lost_at.is_some_and(|at| at + self.patience <= now);
     }
 
     fn is_over(&self) -> bool {
-        self.patience.is_zero()
+        self.is_given_up
     }
 
     fn next_send(&mut self) -> Option<Outgoing> {
-        self.said.sends.pop_front()
+        self.sends.pop_front()
     }
 
     fn next_remark(&mut self) -> Option<Said> {
-        self.said.remarks.pop_front()
+        self.remarks.pop_front()
     }
 }
 

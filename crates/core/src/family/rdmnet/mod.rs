@@ -17,7 +17,7 @@ use super::rdm;
 use crate::census::Unit;
 use crate::change::Change;
 use crate::conversation::{Nothing, Talk, Vantage};
-use crate::facts::{Difference, Field, PortField};
+use crate::facts::{Difference, Field};
 
 use line::Line;
 use place::Place;
@@ -45,9 +45,7 @@ pub(super) fn talk(
 pub(super) fn can_set(difference: &Difference) -> bool {
     match difference.field {
         Field::Label | Field::Indicators => true,
-        Field::Port(_, field) => {
-            matches!(field, PortField::Universe | PortField::Direction | PortField::Rdm | PortField::Label)
-        }
+        Field::Port(_, field) => rdm::can_set_on_port(field),
         _ => false,
     }
 }

@@ -12,7 +12,7 @@ use lantern_wire::rdmnet::{Client, ClientKind};
 use super::rdm::{Cable, Reading};
 use super::{Asker, News, Place, Session, own_cid};
 use crate::census::{News as CensusNews, Sighting, Told, Unit, Way};
-use crate::conversation::{LinkId, LinkNews, Outgoing, SurveyPlan};
+use crate::conversation::{Deadlines, LinkId, LinkNews, Outgoing, SurveyPlan};
 use crate::facts::{Facts, Field, PortField, Value};
 use crate::universe::SacnUniverse;
 
@@ -34,6 +34,8 @@ pub(in crate::family) struct Search {
     /// Who stands where, as LLRP tells.
     stands: BTreeMap<Uid, (Option<MacAddress>, Ipv4Addr)>,
     of_mac: BTreeMap<MacAddress, Uid>,
+    /// When each device is asked on: those whose broker lets us in.
+    due: Deadlines<Uid>,
     links: u32,
     sends: VecDeque<Outgoing>,
     told: VecDeque<Sighting>,
@@ -65,6 +67,7 @@ impl Search {
             devices: BTreeMap::new(),
             stands: BTreeMap::new(),
             of_mac: BTreeMap::new(),
+            due: Deadlines::default(),
             links: 0,
             sends: VecDeque::new(),
             told: VecDeque::new(),
@@ -143,6 +146,7 @@ impl Search {
             if device.cable.next_at().is_none() && !is_locked {
                 device.cable.add(now, Reading::of_gateway(uid));
             }
+            self.set_due(uid);
             self.tell(now, uid);
         }
     }
@@ -156,6 +160,7 @@ impl Search {
                     // Who has left is not asked any more; what it told stays told.
                     for client in clients {
                         self.devices.remove(&client.uid);
+                        self.set_due(client.uid);
                     }
                 }
                 News::Answer(answer) => {
@@ -172,7 +177,8 @@ impl Search {
                     self.consider(now, &Place { at: there, scope });
                 }
                 News::Over(_) => self.lost(now, at),
-                News::Up | News::NoAnswer(..) => {}
+                News::Up => self.set_all_due(at),
+                News::NoAnswer(..) => {}
             }
         }
     }
@@ -182,12 +188,14 @@ impl Search {
         known.session = None;
         let may_try = known.tries < MOST_TRIES || self.plan.is_endless();
         known.open_at = may_try.then_some(now + AGAIN * known.tries);
+        self.set_all_due(at);
     }
 
     fn read_again(&mut self, now: Duration, uid: Uid) {
         let is_locked = self.is_locked(uid);
         let device = self.devices.get_mut(&uid).filter(|device| device.cable.next_at().is_none() && !is_locked);
         device.into_iter().for_each(|device| device.cable.add(now, Reading::of_gateway(uid)));
+        self.set_due(uid);
     }
 
     /// A device was read to its end.
@@ -199,6 +207,7 @@ impl Search {
             }
             device.again_at = self.plan.is_endless().then_some(now + READ_AGAIN);
         }
+        self.set_due(uid);
     }
 
     fn open_due(&mut self, now: Duration) {
@@ -212,22 +221,26 @@ impl Search {
         }
     }
 
-    fn is_up(&self, device: &Device) -> bool {
-        let session = self.brokers.get(&device.broker).and_then(|known| known.session.as_ref());
+    fn is_up(&self, broker: SocketAddrV4) -> bool {
+        let session = self.brokers.get(&broker).and_then(|known| known.session.as_ref());
         session.is_some_and(|session| session.own().is_some())
+    }
+
+    /// Notes when a device is asked on.
+    fn set_due(&mut self, uid: Uid) {
+        let device = self.devices.get(&uid).filter(|device| self.is_up(device.broker));
+        self.due.set(uid, device.and_then(|device| device.cable.next_at().or(device.again_at)));
+    }
+
+    /// The same of all behind a broker that lets us in, or no longer does.
+    fn set_all_due(&mut self, broker: SocketAddrV4) {
+        let all = self.devices.iter().filter(|(_, device)| device.broker == broker);
+        let all: Vec<Uid> = all.map(|(uid, _)| *uid).collect();
+        all.into_iter().for_each(|uid| self.set_due(uid));
     }
 
     fn flush(&mut self, out: &mut Vec<Outgoing>) {
         out.extend(self.sends.drain(..));
-    }
-
-    /// When the next device is to be asked on.
-    fn next_question(&self) -> Option<(Duration, Uid)> {
-        let due = |(uid, device): (&Uid, &Device)| {
-            let at = device.cable.next_at().or(device.again_at)?;
-            self.is_up(device).then_some((at, *uid))
-        };
-        self.devices.iter().filter_map(due).min()
     }
 }
 
@@ -279,11 +292,11 @@ impl Asker for Search {
     }
 
     fn next_single(&self) -> Option<Duration> {
-        self.next_question().map(|(at, _)| at)
+        self.due.first().map(|(at, _)| at)
     }
 
     fn ask_single(&mut self, now: Duration) -> Option<Outgoing> {
-        let (_, uid) = self.next_question().filter(|(at, _)| *at <= now)?;
+        let (_, uid) = self.due.first().filter(|(at, _)| *at <= now)?;
         let device = self.devices.get_mut(&uid)?;
         if device.cable.next_at().is_none() {
             device.again_at = None;

@@ -12,6 +12,7 @@ use lantern_wire::rdmnet::{
 };
 
 use super::Place;
+use super::rdm::OWN_MAKER;
 use crate::conversation::{LinkEnd, LinkId, LinkNews, Outgoing};
 
 /// How often each side says that the connection stands, and after which silence it does not (E1.33, section 6.3.1).
@@ -23,8 +24,6 @@ const WELCOME: Duration = Duration::from_secs(4);
 const MOST: usize = 160 * 1024;
 /// Who wants an identifier from the broker says so with this bit, and no device number (section 3.2).
 const DYNAMIC: u8 = 0x80;
-/// Maker of our own identifier: of the range that the standard keeps for prototypes (E1.20, table A-1).
-const OWN_MAKER: [u8; 2] = [0x7f, 0xf0];
 /// The version of the protocol.
 const VERSION: u16 = 1;
 

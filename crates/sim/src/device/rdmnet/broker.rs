@@ -70,13 +70,9 @@ impl Broker {
         self.setup.quirks.contains(&quirk)
     }
 
-    const fn cid(&self) -> Cid {
+    fn cid(&self) -> Cid {
         let mut cid = [0x42; 16];
-        let mut place = 0;
-        while place < self.setup.uid.0.len() {
-            cid[10 + place] = self.setup.uid.0[place];
-            place += 1;
-        }
+        cid[10..].copy_from_slice(&self.setup.uid.0);
         Cid(cid)
     }
 

@@ -124,7 +124,7 @@ pub enum GatewayQuirk {
     PutsOff,
     /// Has no endpoints at all.
     HasNoEndpoints,
-    /// Tells the endpoints of another one: numbers that have no order.
+    /// Leaves out numbers: its endpoints are 1, 8, 15 and so on.
     CountsOddly,
 }
 
