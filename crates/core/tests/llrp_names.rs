@@ -148,6 +148,16 @@ fn what_knows_no_names_is_not_told_any() {
     assert_eq!(said, all);
 }
 
+/// What would be cut is not sent.
+#[rstest]
+#[case::host_name(Wanted { host_name: Some("x".repeat(64)), ..Wanted::default() })]
+#[case::scope(Wanted { scope: Some("x".repeat(63)), ..Wanted::default() })]
+fn names_that_are_too_long_are_refused(#[case] wanted: Wanted) {
+    let mut ground = ground("", "");
+    let codes: Vec<&str> = planned(&mut ground, &wanted).findings.iter().map(|one| one.rule.code).collect();
+    assert_eq!(codes, ["C012"]);
+}
+
 /// An Art-Net node that is a target of LLRP too is told by each what that has a word for, one after the other.
 #[test]
 fn a_node_gets_its_host_name_by_llrp() {

@@ -1,6 +1,8 @@
 //! What can be set on a device: as it says itself, else as its kind on the sheet, else as the shipped kind says.
 
 use lantern_wire::art_net::{LongName, ShortName};
+use lantern_wire::rdm::MOST_SCOPE;
+use lantern_wire::rdm::network::MOST_HOST_NAME;
 use lantern_wire::rdm::parameter::MOST_LABEL;
 
 use super::Change;
@@ -252,8 +254,16 @@ pub(super) fn too_long(change: &Change) -> Vec<Finding> {
         (Field::Label, Value::Text(planned)) if of_node && !LongName::fits(planned.raw()) => {
             Some(finding("label", planned.raw(), LongName::CAPACITY))
         }
-        (Field::Label, Value::Text(planned)) if !of_node && planned.raw().len() > MOST_LABEL => {
+        (Field::Label | Field::Port(_, PortField::Label), Value::Text(planned))
+            if !of_node && planned.raw().len() > MOST_LABEL =>
+        {
             Some(finding("label", planned.raw(), MOST_LABEL))
+        }
+        (Field::HostName, Value::Text(planned)) if planned.raw().len() > MOST_HOST_NAME => {
+            Some(finding("host name", planned.raw(), MOST_HOST_NAME))
+        }
+        (Field::Scope, Value::Text(planned)) if planned.raw().len() > MOST_SCOPE => {
+            Some(finding("scope", planned.raw(), MOST_SCOPE))
         }
         _ => None,
     };
