@@ -194,6 +194,44 @@ fn a_port_that_counts_oddly_keeps_its_number_and_one_that_is_not_there_is_refuse
     assert_eq!(finding.what, "orlop-eight has no port 2, it states 8");
 }
 
+#[test]
+fn a_label_of_a_port_that_is_too_long_is_refused() {
+    let mut ground = ground(&scene("", ""));
+    let port = WantedPort { number: 1, label: Some("x".repeat(33)), ..WantedPort::default() };
+    let plan = planned(&mut ground, &Wanted { ports: vec![port], ..Wanted::default() });
+    let codes: Vec<&str> = plan.findings.iter().map(|finding| finding.rule.code).collect();
+    assert_eq!(codes, ["C012"]);
+}
+
+/// A locked gateway is asked nothing, by its MAC address or by where it stands; where anything is locked, nor is one that nobody can
+/// place. A lock elsewhere keeps nobody from being read.
+#[rstest]
+#[case::device("locked_devices = [\"02:4d:42:00:30:02\"]", true, false)]
+#[case::range("locked = [\"10.40.2.0/24\"]", true, false)]
+#[case::broker("locked = [\"10.40.0.20/32\"]", true, false)]
+#[case::broker_by_mac("locked_devices = [\"02:4d:42:00:30:01\"]", true, false)]
+#[case::elsewhere("locked = [\"10.40.9.0/24\"]", true, true)]
+#[case::not_placed("locked = [\"10.40.9.0/24\"]", false, false)]
+#[case::nothing_locked("", false, true)]
+fn a_locked_gateway_is_asked_nothing(#[case] locks: &str, #[case] is_placed: bool, #[case] is_read: bool) {
+    let sheet =
+        format!("[rig]\nname = \"Orlop\"\n[[network]]\nname = \"light\"\nrange = \"10.40.0.0/16\"\n{locks}\n");
+    let mut ground = ground(&scene("", ""));
+    if !is_placed {
+        ground.devices_mut()[1].switch(false);
+    }
+    let plan = SurveyPlan {
+        vantage: vantage(),
+        ways: Ways::ALL,
+        extent: Extent::Whole(Duration::from_secs(5)),
+        ..SurveyPlan::art_net(vec![seat()], Some(RigSheet::parse(&sheet).unwrap()), true)
+    };
+    let census = support::seen_by(&mut ground, plan).0;
+    assert_eq!(gateway(&census).is_some_and(|unit| unit.facts.told().next().is_some()), is_read);
+    let asked: u32 = ground.devices().iter().map(SimDevice::requests_carried).sum();
+    assert_eq!(asked > 0, is_read, "{asked}");
+}
+
 /// Everything that can be said of a port, there and back.
 #[test]
 fn a_port_is_turned_named_and_put_back() {

@@ -103,6 +103,12 @@ impl RigSheet {
         })
     }
 
+    /// Whether anything on it must never be touched.
+    #[must_use]
+    pub fn has_locks(&self) -> bool {
+        self.networks.iter().any(|network| !network.locked.is_empty() || !network.locked_devices.is_empty())
+    }
+
     /// The text it was read from.
     #[must_use]
     pub fn text(&self) -> &str {

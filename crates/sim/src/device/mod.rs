@@ -97,6 +97,11 @@ trait Role: std::fmt::Debug + Send {
         None
     }
 
+    /// How many requests it carried to those behind it.
+    fn requests_carried(&self) -> u32 {
+        0
+    }
+
     /// What the ports that are patched through it really are.
     fn endpoints(&self) -> Vec<EndpointTruth> {
         Vec::new()
@@ -196,6 +201,12 @@ impl SimDevice {
     #[must_use]
     pub const fn flashes(&self) -> bool {
         self.body.flashes
+    }
+
+    /// How many requests it carried to those behind it.
+    #[must_use]
+    pub fn requests_carried(&self) -> u32 {
+        self.roles.iter().map(|role| role.requests_carried()).sum()
     }
 
     /// What the ports that are patched through it really are.

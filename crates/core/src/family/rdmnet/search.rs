@@ -74,11 +74,12 @@ impl Search {
         }
     }
 
-    /// A broker is there.
-    fn consider(&mut self, now: Duration, place: &Place) {
+    /// A broker is there; where it told so itself, its frame says its MAC address.
+    fn consider(&mut self, now: Duration, place: &Place, told_by: Option<&Sighting>) {
         let (ip, seats) = (*place.at.ip(), &self.plan.vantage.seats);
+        let mac = told_by.filter(|sighting| sighting.from == ip).and_then(|sighting| sighting.mac);
         let is_near = seats.iter().any(|seat| seat.subnet.contains(ip) && seat.own != ip);
-        let is_locked = self.plan.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(ip, None));
+        let is_locked = self.plan.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(ip, mac));
         if is_near && !is_locked && self.brokers.len() < MOST_BROKERS {
             let known = Known { place: place.clone(), session: None, tries: 0, open_at: Some(now) };
             self.brokers.entry(place.at).or_insert(known);
@@ -93,6 +94,9 @@ impl Search {
             self.of_mac.extend(holder.0.map(|mac| (mac, reply.uid)));
             let before = self.stands.insert(reply.uid, holder);
             if before != Some(holder) && self.devices.contains_key(&reply.uid) {
+                if before.is_none() {
+                    self.read(now, reply.uid);
+                }
                 self.tell(now, reply.uid);
             }
         }
@@ -127,9 +131,13 @@ impl Search {
         self.told.push_back(Sighting::of_unit(now, unit));
     }
 
-    fn is_locked(&self, uid: Uid) -> bool {
-        let (mac, address) = self.stands.get(&uid).copied().unwrap_or((None, Ipv4Addr::UNSPECIFIED));
-        self.plan.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac))
+    /// Whether a device may be asked. Where anything is locked, not before it is known where it stands.
+    fn may_ask(&self, uid: Uid) -> bool {
+        let Some(sheet) = &self.plan.sheet else { return true };
+        match self.stands.get(&uid) {
+            Some((mac, address)) => !sheet.is_locked(*address, *mac),
+            None => !sheet.has_locks(),
+        }
     }
 
     /// Those are behind a broker.
@@ -139,14 +147,10 @@ impl Search {
             if self.devices.len() >= MOST_DEVICES {
                 return;
             }
-            let is_locked = self.is_locked(uid);
             let fresh = || Device { broker, cable: Cable::default(), facts: None, again_at: None };
             let device = self.devices.entry(uid).or_insert_with(fresh);
             device.broker = broker;
-            if device.cable.next_at().is_none() && !is_locked {
-                device.cable.add(now, Reading::of_gateway(uid));
-            }
-            self.set_due(uid);
+            self.read(now, uid);
             self.tell(now, uid);
         }
     }
@@ -170,11 +174,11 @@ impl Search {
                     self.take_over(now, answer.from);
                     self.tell(now, answer.from);
                 }
-                News::OtherSet(_, whom, _) => self.read_again(now, whom),
+                News::OtherSet(_, whom, _) => self.read(now, whom),
                 News::Redirected(to) => {
                     let there = if to.ip().is_unspecified() { SocketAddrV4::new(*at.ip(), to.port()) } else { to };
                     let scope = self.brokers.get(&at).map(|known| known.place.scope.clone()).unwrap_or_default();
-                    self.consider(now, &Place { at: there, scope });
+                    self.consider(now, &Place { at: there, scope }, None);
                 }
                 News::Over(_) => self.lost(now, at),
                 News::Up => self.set_all_due(at),
@@ -191,9 +195,10 @@ impl Search {
         self.set_all_due(at);
     }
 
-    fn read_again(&mut self, now: Duration, uid: Uid) {
-        let is_locked = self.is_locked(uid);
-        let device = self.devices.get_mut(&uid).filter(|device| device.cable.next_at().is_none() && !is_locked);
+    /// Reads a device, unless it is being read.
+    fn read(&mut self, now: Duration, uid: Uid) {
+        let may_ask = self.may_ask(uid);
+        let device = self.devices.get_mut(&uid).filter(|device| device.cable.next_at().is_none() && may_ask);
         device.into_iter().for_each(|device| device.cable.add(now, Reading::of_gateway(uid)));
         self.set_due(uid);
     }
@@ -251,12 +256,14 @@ impl Asker for Search {
         }
         match &sighting.told {
             Told::Services(answers) => {
-                Place::of(sighting.from, answers).iter().for_each(|place| self.consider(now, place));
+                Place::of(sighting.from, answers)
+                    .iter()
+                    .for_each(|place| self.consider(now, place, Some(sighting)));
             }
             Told::Spoke { family: Way::Llrp, bytes, .. } => self.hear_llrp(now, sighting, bytes),
             // A device that was told its broker says where that is, also where no broker is told of.
             Told::Unit(unit) if unit.family == Way::Llrp => {
-                Place::of_unit(unit).iter().for_each(|place| self.consider(now, place));
+                Place::of_unit(unit).iter().for_each(|place| self.consider(now, place, None));
             }
             _ => {}
         }
@@ -300,8 +307,9 @@ impl Asker for Search {
         let device = self.devices.get_mut(&uid)?;
         if device.cable.next_at().is_none() {
             device.again_at = None;
-            device.cable.add(now, Reading::of_gateway(uid));
+            self.read(now, uid);
         }
+        let device = self.devices.get_mut(&uid)?;
         let session = self.brokers.get_mut(&device.broker)?.session.as_mut()?;
         let request = device.cable.ask(now, session.own()?);
         let asking = request.and_then(|request| session.asking(request));

@@ -258,6 +258,10 @@ impl Role for Broker {
         self.linked.pop_front()
     }
 
+    fn requests_carried(&self) -> u32 {
+        self.requests
+    }
+
     fn endpoints(&self) -> Vec<EndpointTruth> {
         self.gateways.iter().flat_map(Gateway::endpoints).cloned().collect()
     }
