@@ -1,6 +1,9 @@
 //! Gateways behind a broker: patched by the sheet, held against what their ports really are.
 
+use std::time::Duration;
+
 use lantern_sim::{BROKER, BROKER_SHEET, Scene};
+use rstest::rstest;
 
 use crate::support::Rig;
 
@@ -54,15 +57,18 @@ fn a_gateway_is_patched_by_the_sheet_and_taken_back() {
     assert_eq!(so(&rig), as_planned());
 }
 
+/// Longer than the run waits for its broker, also on a slow machine.
+const AWAY: Duration = Duration::from_secs(15);
+
 /// A broker that stays away is given up, with what was patched and what was not; when it is back, the same run is gone on with.
 #[test]
 fn a_run_whose_broker_is_lost_is_gone_on_with() {
-    let rig = rig("hangs_up_after = 88\naway_ms = 9000");
+    let rig = rig(&format!("hangs_up_after_orders = 4\naway_ms = {}", AWAY.as_millis()));
     let said = rig.run(&["apply", "orlop.rig.toml", "--restart", "3", "--yes"]).ended(3);
     assert!(said.notes.contains("is lost, it closed the connection: looking for it"), "{}", said.notes);
     let half = so(&rig);
     assert!(half != as_planned() && half[0].0 == 101, "{half:?}");
-    std::thread::sleep(std::time::Duration::from_secs(5));
+    std::thread::sleep(AWAY);
     rig.run(&["apply", "orlop.rig.toml", "--resume", "--yes"]).ended(0);
     assert_eq!(so(&rig), as_planned());
     rig.run(&["check", "orlop.rig.toml"]).ended(0);
@@ -78,6 +84,21 @@ fn what_another_controller_does_meanwhile_is_told() {
     let told = "another controller, 4d42:00000009, has meanwhile set port 2 universe to sacn 999";
     assert!(said.notes.contains(told), "{}", said.notes);
     assert_eq!(so(&rig), as_planned());
+}
+
+/// What makes no sense is refused before anything is sent, in words that say what would.
+#[rstest]
+#[case::lamp(&["--lamp", "on"], "is no fixture, and has no lamp")]
+#[case::no_port(&["--port", "12", "--port-label", "Far rail"], "has no port 12, it states 8")]
+#[case::no_scope(&["--scope", ""], "--scope")]
+#[case::host_name(&["--host-name", "orlop 8"], "letters, digits and hyphens")]
+#[case::broker(&["--broker", "10.40.0.20"], "an address with its port")]
+fn what_makes_no_sense_is_refused(#[case] wish: &[&str], #[case] said: &str) {
+    let rig = rig("");
+    let before = so(&rig);
+    let answer = rig.run_here(&[&["set", "orlop-eight", "--yes"], wish].concat()).ended(2);
+    assert!(answer.out.contains(said) || answer.notes.contains(said), "{}{}", answer.out, answer.notes);
+    assert_eq!(so(&rig), before);
 }
 
 /// A gateway says what it wants of itself: nothing of it reaches a terminal as it is.

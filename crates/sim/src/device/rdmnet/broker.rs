@@ -141,7 +141,9 @@ impl Broker {
     fn carry(&mut self, now: Duration, link: u64, rpt: Rpt) {
         let RptContent::Request(request) = rpt.content else { return };
         self.requests += 1;
-        if self.setup.hangs_up_after == Some(self.requests) {
+        let is_half_way = self.setup.hangs_up_after_orders.is_some_and(|after| after == self.orders);
+        if self.setup.hangs_up_after == Some(self.requests) || is_half_way {
+            self.setup.hangs_up_after_orders = None;
             self.away = Some(now + self.setup.away);
             self.waiting.clear();
             let all: Vec<u64> = self.links.keys().copied().collect();

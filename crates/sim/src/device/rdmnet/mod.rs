@@ -33,6 +33,9 @@ pub struct BrokerSetup {
     pub gateways: Vec<GatewaySetup>,
     /// After how many requests it hangs up on everybody, once.
     pub hangs_up_after: Option<u32>,
+    /// After how many orders that a gateway took it hangs up on everybody, once: in the middle of patching, however
+    /// much was asked before.
+    pub hangs_up_after_orders: Option<u32>,
     /// How long it takes nobody then.
     #[serde(default, rename = "away_ms", deserialize_with = "millis")]
     pub away: Duration,
