@@ -158,6 +158,21 @@ fn names_that_are_too_long_are_refused(#[case] wanted: Wanted) {
     assert_eq!(codes, ["C012"]);
 }
 
+/// A node that speaks no LLRP has no word for them: nothing is sent, and nothing is called done.
+#[rstest]
+#[case::name("name", "host name")]
+#[case::server("server", "name server")]
+#[case::scope("scope", "scope")]
+#[case::broker("broker", "broker")]
+fn a_node_without_llrp_is_told_no_names(#[case] what: &str, #[case] field: &str) {
+    let scene = support::one_node("");
+    let mut ground = support::ground(&scene).with_frames(OWN);
+    let plan = planned(&mut ground, &wish(what));
+    let said: Vec<&str> = plan.findings.iter().map(|finding| finding.what.as_str()).collect();
+    assert_eq!(said, [format!("quay-north is told its {field} by LLRP, which it does not speak")]);
+    assert!(plan.is_refused() && plan.changes.is_empty());
+}
+
 /// An Art-Net node that is a target of LLRP too is told by each what that has a word for, one after the other.
 #[test]
 fn a_node_gets_its_host_name_by_llrp() {

@@ -45,8 +45,8 @@ pub(crate) struct Args {
     #[arg(long)]
     dhcp: bool,
 
-    /// What it is called on the network, at most 63 bytes; by LLRP
-    #[arg(long, value_name = "TEXT")]
+    /// What it is called on the network, at most 63 letters, digits and hyphens; by LLRP
+    #[arg(long, value_name = "TEXT", value_parser = host_name)]
     host_name: Option<String>,
 
     /// The server that it asks for names; 0.0.0.0 for none; by LLRP
@@ -54,7 +54,7 @@ pub(crate) struct Args {
     name_server: Option<Ipv4Addr>,
 
     /// The scope in which it looks for its broker, at most 62 bytes; by LLRP
-    #[arg(long, value_name = "TEXT")]
+    #[arg(long, value_name = "TEXT", value_parser = clap::builder::NonEmptyStringValueParser::new())]
     scope: Option<String>,
 
     /// Its broker's address and port, or none to let it look for one; by LLRP
@@ -216,6 +216,13 @@ fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
 /// Reads a setting of a fixture.
 fn setting(one: FixtureSetting) -> impl Fn(&str) -> Result<Value, String> + Clone + Send + Sync + 'static {
     move |text: &str| one.read(text)
+}
+
+/// A name as hosts have it (RFC 1123, section 2.1).
+fn host_name(text: &str) -> Result<String, &'static str> {
+    let is_fine = |c: char| c.is_ascii_alphanumeric() || c == '-';
+    let is_name = !text.is_empty() && text.chars().all(is_fine) && !text.starts_with('-') && !text.ends_with('-');
+    is_name.then(|| text.to_owned()).ok_or("letters, digits and hyphens between them, as quay-north")
 }
 
 fn broker(text: &str) -> Result<WantedBroker, String> {

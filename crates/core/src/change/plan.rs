@@ -344,6 +344,13 @@ pub(super) fn draft(
     }
     match steps::of(subject, &differences) {
         Ok(steps) => {
+            // What no step is for would be called done without a word having been sent.
+            let is_met = |one: &&Difference| steps.iter().any(|step| step.differences.contains(one));
+            let left: Vec<&Difference> = differences.iter().filter(|one| !is_met(one)).collect();
+            if !left.is_empty() {
+                plan.findings.extend(left.into_iter().map(|one| settable::without_a_message(subject, one)));
+                return None;
+            }
             let planned_as = around.planned_as(subject).map(|planned| planned.name.value.clone());
             Some(Change { subject: subject.clone(), differences, planned_as, reason, steps })
         }

@@ -94,12 +94,22 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
     })
 }
 
+/// That no message sets this.
+pub(super) fn without_a_message(subject: &Subject, difference: &Difference) -> Finding {
+    let (title, field, family) = (subject.title(), difference.field, subject.family());
+    UNABLE.finding(format!("no message of {family} sets the {field} of {title}"), "set it at the unit itself")
+}
+
 fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding> {
     if !family::can_set(unit.family) {
         return Some(UNABLE.finding(
             format!("{} speaks {}, by which nothing is set from here", unit.title(), unit.family),
             "set it at the unit itself, or at its web page",
         ));
+    }
+    if is_of_fixtures(difference.field) {
+        let what = format!("{} is no fixture, and has no {}", unit.title(), difference.field);
+        return Some(UNABLE.finding(what, NAME_A_FIXTURE));
     }
     if let (Field::Port(number, PortField::Presence), Known::Told(Value::Count(has))) =
         (difference.field, &difference.found)
@@ -221,16 +231,26 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
             )),
             _ => None,
         },
-        (Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Setting(_), _) => unable(
-            format!("{name} is a node, and has no {}", difference.field),
-            "name a fixture: its identifier, or its label",
+        (Field::HostName | Field::NameServer | Field::Scope | Field::Broker, _) => unable(
+            format!("{name} is told its {} by LLRP, which it does not speak", difference.field),
+            "set it at the unit itself, or at its web page",
         ),
+        (field, _) if is_of_fixtures(field) => {
+            unable(format!("{name} is a node, and has no {}", difference.field), NAME_A_FIXTURE)
+        }
         (Field::Pages, _) => Some(PAGES_MISSING.finding(
             format!("only {} of the pages of {name} were heard", node.pages.len()),
             "run the same command again; a lost answer is the usual cause",
         )),
         _ => None,
     }
+}
+
+const NAME_A_FIXTURE: &str = "name a fixture: its identifier, or its label";
+
+/// What only fixtures have.
+const fn is_of_fixtures(field: Field) -> bool {
+    matches!(field, Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Setting(_))
 }
 
 fn is_unnamed(node: &FoundNode, port: u32) -> bool {
