@@ -245,6 +245,9 @@ fn fixture() -> Vec<Key> {
         needed("slot", TextOrNumber, "Its first slot, or fill."),
         needed("footprint", Number(1, SLOTS), "How many slots one of them takes."),
         key("count", Number(1, SLOTS), "How many stand in a row."),
+        key("behind", Text, "The node it hangs behind, where several carry its universe."),
+        key("port", Number(1, 1024), "The port of that node."),
+        key("label", Text, "What it is labelled, at most 32 bytes; of a row each with its number behind."),
         key("mode", TextOrNumber, "The mode of each: its number, or what the fixture calls it."),
     ];
     all.extend(FixtureSetting::ALL.map(setting));

@@ -22,6 +22,7 @@ mod properties;
 mod quirks;
 mod rdm;
 mod rdm_health;
+mod rdm_plan;
 mod rdm_talk;
 mod rdmnet;
 mod reading;

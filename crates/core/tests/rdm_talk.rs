@@ -21,10 +21,10 @@ use rstest::rstest;
 
 use crate::support::{self, ground, manner, run, run_seeing, seat};
 
-const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
+pub(crate) const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 
 /// A gateway of four outputs at 10.40.1.N, with universes of its own.
-fn gateway(number: u32) -> String {
+pub(crate) fn gateway(number: u32) -> String {
     format!(
         "[[node]]\nname = \"gate-{number}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:20:{number:02x}\"\n\
          address = \"10.40.1.{number}\"\npages = [{{ net = 1, sub = {number}, out = [0, 1, 2, 3] }}]\n"
@@ -32,7 +32,7 @@ fn gateway(number: u32) -> String {
 }
 
 /// A wash light of two modes at slot 1.
-fn unit(gateway: u32, port: u32, number: u32, extra: &str) -> String {
+pub(crate) fn unit(gateway: u32, port: u32, number: u32, extra: &str) -> String {
     format!(
         "[[fixture]]\nbehind = \"gate-{gateway}\"\nport = {port}\nuid = \"7ff0:{number:08x}\"\nmodel = \"Tidelight Wash\"\n\
          label = \"wash {number}\"\nmodes = [{{ name = \"Wash, plain\", footprint = 14 }}, {{ name = \"Wash, fine\", \
@@ -49,7 +49,7 @@ fn vantage() -> Vantage {
     Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) }
 }
 
-fn seen(ground: &mut MemoryGround) -> Census {
+pub(crate) fn seen(ground: &mut MemoryGround) -> Census {
     let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
     let art_net = SurveyPlan::art_net(vec![seat()], None, true);
     let plan = SurveyPlan { vantage: vantage(), ways, on_cables: OnCables::Read, ends_early: false, ..art_net };
@@ -69,7 +69,7 @@ fn seen_one(ground: &mut MemoryGround) -> Census {
     survey.into_census()
 }
 
-fn truths(ground: &MemoryGround) -> Vec<FixtureTruth> {
+pub(crate) fn truths(ground: &MemoryGround) -> Vec<FixtureTruth> {
     ground.nodes().iter().flat_map(|node| node.fixtures().map(|(_, unit)| unit.truth().clone())).collect()
 }
 
@@ -78,7 +78,7 @@ fn most_at_once(ground: &MemoryGround) -> usize {
 }
 
 /// Makes the plan; gives what became of each change, and why a step was not taken.
-fn make(ground: &mut MemoryGround, plan: &ChangePlan) -> (Vec<Option<Made>>, Vec<String>) {
+pub(crate) fn make(ground: &mut MemoryGround, plan: &ChangePlan) -> (Vec<Option<Made>>, Vec<String>) {
     let mut apply = Apply::new(plan, vantage(), manner(20, 4));
     let (events, _) = run(&mut apply, ground);
     let declined = events.into_iter().filter_map(|(_, event)| match event.news {
@@ -103,7 +103,7 @@ fn planned(ground: &mut MemoryGround, who: &str, wanted: &Wanted) -> ChangePlan 
     plan_one(&census.subject(who).unwrap(), wanted, &support::protection(&census, None, &seats))
 }
 
-fn outcome(made: &[Option<Made>]) -> String {
+pub(crate) fn outcome(made: &[Option<Made>]) -> String {
     let [Some(made)] = made else { panic!("{made:?}") };
     match &made.outcome {
         Outcome::Done => "done".to_owned(),

@@ -7,10 +7,10 @@ use lantern_wire::rdm::Uid;
 use super::open;
 use crate::Direction;
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{AskedUniverse, Fixture, RigSheet, SLOTS, Span};
+use crate::sheet::{AskedUniverse, Fixture, RigSheet, SLOTS, SheetPort, Span};
 use crate::universe::Universe;
 
-pub(super) static RULES: &[&Rule] = &[&OVERLAP, &PAST_END, &NOT_CARRIED, &OPEN, &NO_SUCH, &SAME_UNIT];
+pub(super) static RULES: &[&Rule] = &[&OVERLAP, &PAST_END, &NOT_CARRIED, &OPEN, &NO_SUCH, &SAME_UNIT, &OTHER_PORT];
 
 static OVERLAP: Rule = Rule {
     code: "F001",
@@ -50,6 +50,13 @@ static SAME_UNIT: Rule = Rule {
     why: "an identifier belongs to one unit: one of the two would never be found, and the other set twice",
 };
 
+static OTHER_PORT: Rule = Rule {
+    code: "F007",
+    severity: Severity::Error,
+    title: "a fixture behind a port that has not its universe",
+    why: "what the desk sends on that universe does not come out where the fixture hangs",
+};
+
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = Vec::new();
     let mut by_universe: HashMap<Universe, Vec<&Fixture>> = HashMap::new();
@@ -65,6 +72,7 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
             AskedUniverse::Fill(_) => {}
         }
         findings.extend(end_of(sheet, fixture));
+        findings.extend(behind_another(sheet, fixture));
     }
     let without = sheet.fixtures.iter().filter(|fixture| fixture.slots().is_none());
     let without: Vec<(String, Span)> =
@@ -93,6 +101,30 @@ fn end_of(sheet: &RigSheet, fixture: &Fixture) -> Option<Finding> {
         None => "split the row over several universes".to_owned(),
     };
     Some(PAST_END.finding(what, remedy).at(sheet, fixture.slot.span, format!("{} too many", last - SLOTS)))
+}
+
+/// One that is said to hang where its universe does not come out.
+fn behind_another(sheet: &RigSheet, fixture: &Fixture) -> Option<Finding> {
+    let (behind, universe) = (fixture.behind.as_ref()?, fixture.on.value.real()?);
+    let node = &sheet.nodes[behind.value];
+    // One that is not decided yet may become the right one.
+    let comes_out = |port: &SheetPort| {
+        let real = port.universe.value.real();
+        let is_it = real.is_none_or(|real| real.port_address() == universe.port_address());
+        is_it && port.direction == Direction::Out
+    };
+    let is_meant = |port: &SheetPort| fixture.port.as_ref().is_none_or(|wanted| wanted.value == port.number.value);
+    if node.ports.iter().any(|port| is_meant(port) && comes_out(port)) {
+        return None;
+    }
+    let place = fixture.port.as_ref().map_or(String::new(), |port| format!(" port {}", port.value));
+    let what = format!(
+        "{} on {universe} hangs behind {}{place}, which does not put it out",
+        fixture.name.value, node.name.value
+    );
+    let span = fixture.port.as_ref().map_or(behind.span, |port| port.span);
+    let remedy = "name the port that it hangs on, or leave it out: by its universe it is found as well";
+    Some(OTHER_PORT.finding(what, remedy).at(sheet, span, "another universe, or none"))
 }
 
 fn carried(sheet: &RigSheet) -> HashSet<Universe> {

@@ -5,6 +5,7 @@ use std::hash::Hash;
 
 use lantern_wire::Text;
 use lantern_wire::art_net::{LongName, ShortName};
+use lantern_wire::rdm::text;
 
 use super::{named, repeated};
 use crate::finding::{Finding, Rule, Severity};
@@ -68,12 +69,24 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
         let kept = sheet.kind_of(node).and_then(|kind| kind.name_bytes);
         let most = kept.map_or(ShortName::CAPACITY, |bytes| usize::try_from(bytes).unwrap_or(usize::MAX));
         if node.name.value.len() > most {
-            findings.push(too_long(sheet, &node.name, "name", most));
+            findings.push(too_long(sheet, &node.name, "name", &node.name.value, ("node", most)));
         }
         if let Some(label) = node.label.as_ref().filter(|label| !LongName::fits(&label.value)) {
-            findings.push(too_long(sheet, label, "label", LongName::CAPACITY));
+            findings.push(too_long(sheet, label, "label", &label.value, ("node", LongName::CAPACITY)));
+        }
+        for label in node.ports.iter().filter_map(|port| port.label.as_ref()) {
+            if label.value.len() > text::MOST {
+                findings.push(too_long(sheet, label, "label", &label.value, ("node", text::MOST)));
+            }
         }
         findings.extend(unknown_kind(sheet, node));
+    }
+    for fixture in &sheet.fixtures {
+        // Of a row the last one's number is the longest.
+        let longest = fixture.label.as_ref().zip(fixture.longest_label());
+        if let Some((label, longest)) = longest.filter(|(_, longest)| longest.len() > text::MOST) {
+            findings.push(too_long(sheet, label, "label", &longest, ("fixture", text::MOST)));
+        }
     }
     for group in repeated(&sheet.nodes, |node| *ShortName::cut(&node.name.value).as_wire()) {
         if group.iter().any(|node| node.name.value != group[0].name.value) {
@@ -133,9 +146,15 @@ fn at_all<'s>(
     names.rev().fold(finding, |finding, name| finding.at(sheet, name.span, name.value.clone()))
 }
 
-fn too_long(sheet: &RigSheet, text: &Placed<String>, what: &str, most: usize) -> Finding {
-    let kept = &text.value[..text.value.floor_char_boundary(most)];
-    let said =
-        format!("the {what} {:?} has {} bytes, the node keeps {most}: {kept:?}", text.value, text.value.len());
-    TOO_LONG.finding(said, format!("shorten it to {most} bytes")).at(sheet, text.span, "too long")
+/// That `made`, which is made of what stands there, is cut by whoever keeps so many bytes.
+fn too_long(
+    sheet: &RigSheet,
+    written: &Placed<String>,
+    what: &str,
+    made: &str,
+    (who, most): (&str, usize),
+) -> Finding {
+    let kept = &made[..made.floor_char_boundary(most)];
+    let said = format!("the {what} {made:?} has {} bytes, the {who} keeps {most}: {kept:?}", made.len());
+    TOO_LONG.finding(said, format!("shorten it to {most} bytes")).at(sheet, written.span, "too long")
 }

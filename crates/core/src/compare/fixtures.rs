@@ -15,7 +15,7 @@ use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{Fixture, RigSheet};
 use crate::universe::{PortAddress, Universe};
 
-pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED];
+pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED, &OTHER_FOOTPRINT];
 
 static MISSING: Rule = Rule {
     code: "R017",
@@ -34,6 +34,13 @@ static UNEXPECTED: Rule = Rule {
     severity: Severity::Warning,
     title: "a fixture that is not on the sheet",
     why: "it may take slots that the sheet gives to another",
+};
+
+static OTHER_FOOTPRINT: Rule = Rule {
+    code: "R024",
+    severity: Severity::Error,
+    title: "a mode that takes another number of slots than the sheet says",
+    why: "the fixture is in the mode that is planned, so the sheet is wrong, and all that is planned behind it",
 };
 
 /// One fixture of the sheet, of a row each by itself, and what became of it.
@@ -100,6 +107,29 @@ impl FixtureRow<'_> {
         }
     }
 
+    /// That it is in the mode that is planned, and takes another number of slots in it than the sheet says.
+    #[must_use]
+    pub fn has_other_footprint(&self) -> Option<&Difference> {
+        let FixtureState::Found(_, differences) = &self.state else { return None };
+        // In another mode than planned its footprint is not compared.
+        let footprint = differences.iter().find(|one| one.field == Field::Footprint && one.is_told());
+        footprint.filter(|_| self.planned.mode.is_some())
+    }
+
+    fn footprint_finding(&self, sheet: &RigSheet) -> Option<Finding> {
+        let difference = self.has_other_footprint()?;
+        let what = format!("{} is in its mode, and {difference}", self.name);
+        let finding = OTHER_FOOTPRINT.finding(what, "correct the sheet: its footprint, or its mode");
+        Some(finding.at(sheet, self.planned.footprint.span, self.name.clone()))
+    }
+
+    /// Where it says that it is set otherwise than planned.
+    fn set_otherwise(&self) -> Vec<&Difference> {
+        let FixtureState::Found(_, differences) = &self.state else { return Vec::new() };
+        let of_sheet = self.has_other_footprint();
+        differences.iter().filter(|one| one.is_told() && Some(*one) != of_sheet).collect()
+    }
+
     fn finding(&self, sheet: &RigSheet) -> Option<Finding> {
         let (name, cable) = (&self.name, &self.cable);
         let finding = match &self.state {
@@ -111,10 +141,13 @@ impl FixtureRow<'_> {
                 format!("{name} ({}) on {cable} is in the gateway's table, and answers nothing", found.uid),
                 "look whether it hangs on a splitter that lets no RDM back, then check again",
             ),
-            FixtureState::Found(_, differences) if Verdict::of(differences) == Verdict::Fail => {
-                let told = differences.iter().filter(|difference| difference.is_told());
-                let list: Vec<String> = told.map(ToString::to_string).collect();
-                let hangs_elsewhere = differences.iter().any(|difference| difference.field == Field::Cable);
+            FixtureState::Found(..) => {
+                let otherwise = self.set_otherwise();
+                if otherwise.is_empty() {
+                    return None;
+                }
+                let list: Vec<String> = otherwise.iter().map(ToString::to_string).collect();
+                let hangs_elsewhere = otherwise.iter().any(|difference| difference.field == Field::Cable);
                 let remedy = if hangs_elsewhere {
                     "plug it in where it is planned, or correct the sheet"
                 } else {
@@ -122,7 +155,7 @@ impl FixtureRow<'_> {
                 };
                 DIFFERENT.finding(format!("{name}: {}", list.join("; ")), remedy)
             }
-            FixtureState::Found(..) | FixtureState::NotAsked => return None,
+            FixtureState::NotAsked => return None,
         };
         Some(finding.at(sheet, self.planned.name.span, name.clone()))
     }
@@ -132,12 +165,9 @@ impl FixtureComparison<'_> {
     /// How many are set otherwise than planned, and hang where they are to.
     #[must_use]
     pub fn settable(&self) -> usize {
-        let is_settable = |row: &&FixtureRow<'_>| match &row.state {
-            FixtureState::Found(_, differences) => {
-                Verdict::of(differences) == Verdict::Fail
-                    && differences.iter().all(|one| one.field != Field::Cable)
-            }
-            _ => false,
+        let is_settable = |row: &&FixtureRow<'_>| {
+            let otherwise = row.set_otherwise();
+            !otherwise.is_empty() && otherwise.iter().all(|one| one.field != Field::Cable)
         };
         self.rows.iter().filter(is_settable).count()
     }
@@ -153,7 +183,7 @@ impl FixtureComparison<'_> {
         let of_row = |row: &FixtureRow<'_>| {
             let at = |finding: Finding| finding.at(sheet, row.planned.name.span, row.name.clone());
             let troubles = row.troubles().into_iter().map(|trouble| at(trouble.finding(&row.name)));
-            row.finding(sheet).into_iter().chain(troubles).collect::<Vec<_>>()
+            row.finding(sheet).into_iter().chain(row.footprint_finding(sheet)).chain(troubles).collect::<Vec<_>>()
         };
         self.rows.iter().flat_map(of_row).chain(self.unexpected.iter().map(strange)).collect()
     }
@@ -195,6 +225,10 @@ impl Planned<'_> {
         self.fixture.slot_of(self.nth)
     }
 
+    fn label(&self) -> Option<String> {
+        self.fixture.label_of(self.nth)
+    }
+
     fn cable(&self) -> String {
         match (&self.ports[..], self.universe) {
             ([], Some(universe)) => format!("universe {universe}"),
@@ -225,9 +259,10 @@ impl Planned<'_> {
         differences.extend(is_other_mode);
         let counted = self.slot().map(|slot| (Field::StartAddress, slot)).into_iter().chain(footprint);
         let counted = counted.map(|(field, wanted)| (field, Value::Count(wanted)));
+        let label = self.label().map(|label| (Field::Label, Value::Text(label.as_str().into())));
         let settings = &self.fixture.settings;
         let settings = settings.iter().map(|(setting, value)| (Field::Setting(*setting), value.value.clone()));
-        let further = counted.chain(settings);
+        let further = counted.chain(label).chain(settings);
         differences.extend(further.filter_map(|(field, wanted)| Difference::between(field, wanted, facts)));
         differences
     }
@@ -264,7 +299,8 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
     let mut matched: Vec<Option<Hanging<'a>>> = planned.iter().map(|_| None).collect();
     let by_uid = |planned: &Planned<'_>, found: &Hanging<'_>| planned.uid() == Some(found.fixture.uid);
     let by_label = |planned: &Planned<'_>, found: &Hanging<'_>| {
-        let own = Value::Text(planned.name.as_str().into());
+        let label = planned.label();
+        let own = Value::Text(label.as_deref().unwrap_or(&planned.name).into());
         planned.uid().is_none() && found.fixture.facts.get(Field::Label) == Some(&own)
     };
     let by_place = |planned: &Planned<'_>, found: &Hanging<'_>| {
@@ -329,7 +365,12 @@ fn planned(sheet: &RigSheet) -> Vec<Planned<'_>> {
     let each = |fixture| {
         let fixture: &Fixture = fixture;
         let universe = fixture.on.value.real().and_then(Universe::port_address);
-        let ports = universe.and_then(|universe| ports.get(&universe)).cloned().unwrap_or_default();
+        let mut ports = universe.and_then(|universe| ports.get(&universe)).cloned().unwrap_or_default();
+        if let Some(behind) = &fixture.behind {
+            let node = &sheet.nodes[behind.value].name.value;
+            let number = fixture.port.as_ref().map(|port| port.value);
+            ports.retain(|port| port.node == node && number.is_none_or(|number| number == port.number));
+        }
         fixture
             .names()
             .zip(0..)

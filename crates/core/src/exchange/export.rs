@@ -13,7 +13,7 @@ pub fn export(sheet: &RigSheet, subject: Subject, delimiter: Delimiter) -> Strin
             let ports = sheet.nodes.iter().flat_map(|node| node.ports.iter().map(move |port| (node, port)));
             ports.map(|(node, port)| self::port(node, port)).collect()
         }
-        Subject::Fixtures => sheet.fixtures.iter().map(fixture).collect(),
+        Subject::Fixtures => sheet.fixtures.iter().map(|one| fixture(sheet, one)).collect(),
     };
     write_table(subject.columns(), &rows, delimiter)
 }
@@ -64,7 +64,7 @@ fn port(node: &SheetNode, port: &SheetPort) -> Vec<String> {
     ]
 }
 
-fn fixture(fixture: &Fixture) -> Vec<String> {
+fn fixture(sheet: &RigSheet, fixture: &Fixture) -> Vec<String> {
     let slot = match fixture.slot.value {
         WantedSlot::Fixed(slot) => slot.to_string(),
         WantedSlot::Fill => "fill".to_owned(),
@@ -75,5 +75,9 @@ fn fixture(fixture: &Fixture) -> Vec<String> {
         slot,
         fixture.footprint.value.to_string(),
         text(&fixture.count),
+        fixture.behind.as_ref().map_or_else(String::new, |node| sheet.nodes[node.value].name.value.clone()),
+        text(&fixture.port),
+        text(&fixture.label),
+        text(&fixture.mode),
     ]
 }

@@ -161,7 +161,7 @@ impl<'a> Bringing<'a> {
             match now(key) {
                 Some((_, before)) if before == value => continue,
                 Some((span, _)) => self.edits.replace(span, as_toml(key, value)),
-                None if *key == "port" => continue,
+                None if subject == Subject::Ports && *key == "port" => continue,
                 None => {
                     let end = line_end(self.sheet.text(), first.end);
                     self.edits.replace(Span { start: end, end }, format!("\n{key} = {}", as_toml(key, value)));
@@ -305,6 +305,10 @@ fn of_fixture(sheet: &RigSheet, fixture: &Fixture, key: &str) -> Option<(Span, S
         "slot" => Some(fixture.slot.span),
         "footprint" => Some(fixture.footprint.span),
         "count" => fixture.count.as_ref().map(|v| v.span),
+        "behind" => fixture.behind.as_ref().map(|v| v.span),
+        "port" => fixture.port.as_ref().map(|v| v.span),
+        "label" => fixture.label.as_ref().map(|v| v.span),
+        "mode" => fixture.mode.as_ref().map(|v| v.span),
         _ => None,
     };
     let (span, shown) = written(sheet, span)?;

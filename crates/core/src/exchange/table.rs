@@ -77,7 +77,7 @@ impl Subject {
                 "power",
             ],
             Self::Ports => &["node", "port", "out", "in", "merge", "sources", "splits"],
-            Self::Fixtures => &["name", "on", "slot", "footprint", "count"],
+            Self::Fixtures => &["name", "on", "slot", "footprint", "count", "behind", "port", "label", "mode"],
         }
     }
 

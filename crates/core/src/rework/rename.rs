@@ -32,7 +32,8 @@ pub fn rename(sheet: &RigSheet, pattern: &str, series: &Series) -> Result<Edits,
     let nodes = sheet.nodes.iter().flat_map(|node| [&node.clone_of, &node.behind]).flatten();
     let streams = sheet.streams.iter().flat_map(|stream| stream.to.iter().chain([&stream.from]));
     let cables = sheet.switches.iter().flat_map(|switch| switch.ports.iter().map(|port| &port.to));
-    for reference in nodes.chain(streams).chain(cables) {
+    let hanging = sheet.fixtures.iter().filter_map(|fixture| fixture.behind.as_ref());
+    for reference in nodes.chain(streams).chain(cables).chain(hanging) {
         if let Some(name) = new.get(&reference.value).filter(|name| **name != sheet.member_name(reference.value)) {
             edits.quote(reference.span, name);
         }

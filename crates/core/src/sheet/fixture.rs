@@ -1,5 +1,6 @@
 //! Fixtures: what hangs on a universe, slot by slot.
 
+use std::fmt;
 use std::str::FromStr;
 
 use lantern_wire::rdm::Uid;
@@ -27,6 +28,12 @@ pub struct Fixture {
     pub footprint: Placed<u32>,
     /// How many stand in a row.
     pub count: Option<Placed<u32>>,
+    /// Which of [`super::RigSheet::nodes`] it hangs behind, where several ports carry its universe.
+    pub behind: Option<Placed<usize>>,
+    /// The port of that, from 1.
+    pub port: Option<Placed<u32>>,
+    /// What it is to be labelled; of a row each with its number behind.
+    pub label: Option<Placed<String>>,
     /// The mode each of them is to be in.
     pub mode: Option<Placed<WantedMode>>,
     /// Further settings of each.
@@ -35,6 +42,13 @@ pub struct Fixture {
     pub uids: Vec<Placed<Option<Uid>>>,
     /// Where they stand, all together.
     pub uid_list: Option<Span>,
+}
+
+/// A fixture whose reference is a name still.
+#[derive(Debug)]
+pub(super) struct Unplaced {
+    pub(super) fixture: Fixture,
+    pub(super) behind: Option<Placed<String>>,
 }
 
 /// What stands in the place of an identifier that is not known yet.
@@ -80,8 +94,25 @@ impl Fixture {
     /// What each of them is called: of a row the name with a number from 1.
     pub fn names(&self) -> impl Iterator<Item = String> {
         let (name, is_row) = (self.name.value.clone(), self.count.is_some());
-        let count = self.count.as_ref().map_or(1, |count| count.value);
-        (1..=count).map(move |number| if is_row { format!("{name}-{number}") } else { name.clone() })
+        (1..=self.members()).map(move |number| if is_row { format!("{name}-{number}") } else { name.clone() })
+    }
+
+    /// How many there are.
+    fn members(&self) -> u32 {
+        self.count.as_ref().map_or(1, |count| count.value)
+    }
+
+    /// What one of the row, from 0, is to be labelled.
+    #[must_use]
+    pub fn label_of(&self, nth: u32) -> Option<String> {
+        let label = &self.label.as_ref()?.value;
+        Some(if self.count.is_some() { format!("{label} {}", nth + 1) } else { label.clone() })
+    }
+
+    /// What the last of them is to be labelled, which is the longest.
+    #[must_use]
+    pub fn longest_label(&self) -> Option<String> {
+        self.label_of(self.members() - 1)
     }
 
     /// The identifier of one of the row, from 0, where it is known.
@@ -102,7 +133,7 @@ impl Fixture {
     /// How many slots the whole row takes.
     #[must_use]
     pub fn length(&self) -> u32 {
-        self.footprint.value.saturating_mul(self.count.as_ref().map_or(1, |count| count.value))
+        self.footprint.value.saturating_mul(self.members())
     }
 
     /// First and last slot, where the first is known. The last may lie beyond the universe.
@@ -127,6 +158,15 @@ impl FromStr for WantedSlot {
     }
 }
 
+impl fmt::Display for WantedMode {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Number(number) => write!(f, "{number}"),
+            Self::Words(words) => f.write_str(words),
+        }
+    }
+}
+
 impl FromStr for WantedMode {
     type Err = &'static str;
 
@@ -140,7 +180,7 @@ impl FromStr for WantedMode {
     }
 }
 
-pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
+pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let name = fields.required("name", fields.text("name"), "\"mast-wash-1\"");
     let on = fields.parsed_or_number("on", |text| AskedUniverse::read(text, desk, Protocol::ArtNet));
     let on = fields.required("on", on, "\"0:0:0\"");
@@ -154,6 +194,11 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
     let slot = fields.required("slot", fields.parsed_or_number("slot", str::parse), "1");
     let footprint = fields.required("footprint", fields.number("footprint", 1..=SLOTS), "14");
     let count = fields.number("count", 1..=SLOTS);
+    let (behind, port) = (fields.text("behind"), fields.number("port", 1..=1024));
+    if let (None, Some(port)) = (&behind, &port) {
+        fields.note(port.span, "`port` without the node that it is of", "a line like behind = \"quay-north\"");
+    }
+    let label = fields.text("label");
     let mode = fields.parsed_or_number("mode", str::parse);
     let settings =
         FixtureSetting::ALL.into_iter().filter_map(|setting| Some((setting, read_setting(fields, setting)?)));
@@ -168,17 +213,21 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Fixture> {
         );
     }
     fields.refuse_unknown_keys();
-    Some(Fixture {
+    let fixture = Fixture {
         name: name?,
         on: on?,
         slot: slot?,
         footprint: footprint?,
         count,
+        behind: None,
+        port,
+        label,
         mode,
         settings,
         uids,
         uid_list,
-    })
+    };
+    Some(Unplaced { fixture, behind })
 }
 
 fn read_setting(fields: &Fields<'_>, setting: FixtureSetting) -> Option<Placed<Value>> {

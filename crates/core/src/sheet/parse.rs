@@ -8,7 +8,7 @@ use super::names::Names;
 use super::pieces::{self, Piece};
 use super::place::{LineIndex, Placed, Span};
 use super::rig::{Rig, Thresholds};
-use super::{Fixture, Network, RigSheet, area, fixture, network, node, rig, source, stream, switch};
+use super::{Network, RigSheet, area, fixture, network, node, rig, source, stream, switch};
 use crate::sheet::kind::{Kind, KindBook, read_kind};
 use crate::universe::DeskBase;
 
@@ -65,7 +65,7 @@ struct Reading {
     areas: Vec<area::Unplaced>,
     nodes: Vec<node::Unplaced>,
     sources: Vec<source::Unplaced>,
-    fixtures: Vec<Fixture>,
+    fixtures: Vec<fixture::Unplaced>,
     streams: Vec<stream::Unplaced>,
     switches: Vec<switch::Unplaced>,
     mistakes: Vec<SheetError>,
@@ -208,7 +208,7 @@ impl Reading {
             areas: self.areas.into_iter().map(|unplaced| unplaced.area).collect(),
             nodes: self.nodes.into_iter().map(|unplaced| unplaced.node).collect(),
             sources: self.sources.into_iter().map(|unplaced| unplaced.source).collect(),
-            fixtures: self.fixtures,
+            fixtures: self.fixtures.into_iter().map(|unplaced| unplaced.fixture).collect(),
             streams: self.streams.into_iter().map(|unplaced| unplaced.stream).collect(),
             switches: self.switches.into_iter().map(|unplaced| unplaced.switch).collect(),
             text: text.to_owned(),
@@ -250,6 +250,9 @@ impl Reading {
         for unplaced in &mut self.nodes {
             unplaced.node.clone_of = names.placed(unplaced.clone_of.as_ref());
             unplaced.node.behind = names.placed(unplaced.behind.as_ref());
+        }
+        for unplaced in &mut self.fixtures {
+            unplaced.fixture.behind = names.placed(unplaced.behind.as_ref());
         }
         let switches = self.switches.iter().map(|s| s.switch.name.clone()).collect::<Vec<_>>();
         let others = self.sources.iter().map(|s| &s.source.name).chain(&switches);
