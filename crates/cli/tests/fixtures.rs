@@ -270,9 +270,8 @@ fn a_sheet_from_a_survey_has_every_fixture_as_it_is() {
     assert!(other.is_empty(), "{other:?}");
 }
 
-/// Further settings by hand and by the sheet: named, set, proven, and taken back; a word that is none is refused with those there are.
-#[test]
-fn further_settings_of_a_fixture_are_set_and_taken_back() {
+/// One fixture with a few further settings: the lamp, the display, pan.
+fn one_spot() -> Rig {
     let scene = "network = \"10.40.0.0\"\n[[node]]\nname = \"quay-north\"\nmodel = \"marrowbright-four\"\n\
                  mac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.100\"\npages = [{ out = [0, 1, 2, 3] }]\n\
                  [[fixture]]\nbehind = \"quay-north\"\nport = 1\nuid = \"7ff0:00000001\"\nlabel = \"rail-spot\"\n\
@@ -280,7 +279,14 @@ fn further_settings_of_a_fixture_are_set_and_taken_back() {
                  settings = [[0x0600, 0], [0x0500, 0], [0x0403, 1]]\n";
     let rig = Rig::with(&Scene::parse(scene).unwrap());
     rig.write_sheet("rail.rig.toml", RAIL);
-    let settings = || rig.ground.fixtures()[0].settings.values().copied().collect::<Vec<u8>>();
+    rig
+}
+
+/// Further settings by hand and by the sheet: named, set, proven, and taken back; a word that is none is refused with those there are.
+#[test]
+fn further_settings_of_a_fixture_are_set_and_taken_back() {
+    let rig = one_spot();
+    let settings = || rig.ground.fixtures()[0].settings.values().flatten().copied().collect::<Vec<u8>>();
     // In the order of their numbers: the lamp, the display, pan.
     assert_eq!(settings(), [1, 0, 0]);
     let check = rig.run(&["check", "rail.rig.toml", "--fixtures"]).ended(1);
@@ -295,6 +301,26 @@ fn further_settings_of_a_fixture_are_set_and_taken_back() {
     rig.run(&["undo", "--yes"]).ended(0);
     rig.run(&["undo", "--yes"]).ended(0);
     assert_eq!(settings(), [1, 0, 0]);
+    let refused = rig.run_here(&["set", "rail-spot", "--fail-mode", "dark", "--yes"]).ended(2);
+    assert!(refused.notes.contains("fail mode is a scene like"), "{}", refused.notes);
+}
+
+/// Everything as from the factory, and back; a start anew changes nothing.
+#[test]
+fn a_fixture_is_as_from_the_factory_and_back() {
+    let rig = one_spot();
+    let settings = || rig.ground.fixtures()[0].settings.values().flatten().copied().collect::<Vec<u8>>();
+    rig.run(&["apply", "rail.rig.toml", "--fixtures", "--yes"]).ended(0);
+    let so = rig.ground.fixtures()[0].clone();
+    rig.run_here(&["set", "rail-spot", "--factory-defaults", "--yes"]).ended(0);
+    let now = rig.ground.fixtures()[0].clone();
+    assert_eq!((now.label.as_str(), now.start_address, settings()), ("", 1, vec![0, 0, 0]));
+    rig.run(&["undo", "--yes"]).ended(0);
+    assert_eq!(rig.ground.fixtures()[0].label, so.label);
+    assert_eq!(settings()[1..], [2, 1], "the lamp is left as it is");
+    let said = rig.run_here(&["set", "rail-spot", "--reset", "warm", "--yes", "--restart", "10"]).ended(1);
+    assert!(said.out.contains("which did not tell its reset"), "no fixture does: {}", said.out);
+    assert_eq!(rig.ground.fixtures()[0].restarts, 1);
 }
 
 const RAIL: &str = r#"[rig]

@@ -235,6 +235,7 @@ fn fixture() -> Vec<Key> {
         let takes = match setting.form() {
             Form::OnOff => Flag,
             Form::Level => Number(0, 255),
+            Form::Scene => Text,
             Form::Words(all) => Words(all.iter().map(|(word, _)| *word).collect()),
         };
         key(setting.key(), takes, "A setting of each, by RDM.")

@@ -21,6 +21,7 @@ mod pjlink;
 mod properties;
 mod quirks;
 mod rdm;
+mod rdm_behaviour;
 mod rdm_health;
 mod rdm_plan;
 mod rdm_talk;

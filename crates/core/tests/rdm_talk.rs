@@ -59,7 +59,7 @@ pub(crate) fn seen(ground: &mut MemoryGround) -> Census {
 }
 
 /// The same where it is about the first unit: its further settings are read too.
-fn seen_one(ground: &mut MemoryGround) -> Census {
+pub(crate) fn seen_one(ground: &mut MemoryGround) -> Census {
     let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
     let on_cables = OnCables::ReadSome { uids: BTreeSet::from(["7ff0:00000001".parse().unwrap()]), beside: false };
     let art_net = SurveyPlan::art_net(vec![seat()], None, true);
@@ -449,7 +449,7 @@ fn what_is_said_of_further_settings_is_so(#[case] quirk: &str, #[case] said: &st
     let after = truths(&ground)[0].clone();
     let mut so = before.clone();
     if said == "done" {
-        so.settings.extend([(0x0600, 1), (0x0501, 10), (0x0404, 0)]);
+        so.settings.extend([(0x0600, vec![1]), (0x0501, vec![10]), (0x0404, vec![0])]);
     }
     assert_eq!((outcome(&made).as_str(), after), (said, so));
     if said == "done" {

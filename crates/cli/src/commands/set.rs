@@ -125,6 +125,23 @@ pub(crate) struct Args {
     #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::LampAtStart))]
     lamp_at_start: Option<Value>,
 
+    /// Of a fixture: what it shows when data stops, as 'scene 3 after 2.5 s for 10 s at 255', or for ever
+    #[arg(long, value_name = "SCENE", value_parser = setting(FixtureSetting::FailMode))]
+    fail_mode: Option<Value>,
+
+    /// Of a fixture: what it shows when it starts and no data come, in the same words
+    #[arg(long, value_name = "SCENE", value_parser = setting(FixtureSetting::StartupMode))]
+    startup_mode: Option<Value>,
+
+    /// Of a fixture: everything as from the factory; asks twice, and undo puts back what it told before
+    #[arg(long, conflicts_with_all = ["label", "start_address", "mode", "pan_invert", "tilt_invert", "pan_tilt_swap",
+        "display_invert", "display_level", "lamp", "lamp_at_start", "fail_mode", "startup_mode"])]
+    factory_defaults: bool,
+
+    /// Of a fixture: let it start anew, warm or cold
+    #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::Reset))]
+    reset: Option<Value>,
+
     /// What its indicators do
     #[arg(long, value_name = "WORD", value_parser = word(&Indicators::WORDS))]
     indicators: Option<String>,
@@ -295,6 +312,10 @@ impl Args {
             (FixtureSetting::DisplayLevel, &self.display_level),
             (FixtureSetting::Lamp, &self.lamp),
             (FixtureSetting::LampAtStart, &self.lamp_at_start),
+            (FixtureSetting::FailMode, &self.fail_mode),
+            (FixtureSetting::StartupMode, &self.startup_mode),
+            (FixtureSetting::FactoryDefaults, &self.factory_defaults.then_some(Value::Flag(true))),
+            (FixtureSetting::Reset, &self.reset),
         ];
         given.into_iter().filter_map(|(setting, value)| Some((setting, value.clone()?))).collect()
     }

@@ -28,6 +28,12 @@ impl Change {
         if has(|field| field == Field::FactoryNetwork) {
             all.push("it chooses its own address, perhaps out of reach from here".to_owned());
         }
+        if has(|field| field == Field::Setting(FixtureSetting::FactoryDefaults)) {
+            all.push("its start address, mode, label and all else become those of the factory".to_owned());
+        }
+        if has(|field| field == Field::Setting(FixtureSetting::Reset)) {
+            all.push("it starts anew: it is dark, and may move, until it is there again".to_owned());
+        }
         if self.steps.iter().any(|step| matches!(step.message, StepMessage::Firmware(_))) {
             all.push(
                 "cut off half way it may start with what it had, or not at all; then the file is sent anew"
@@ -75,7 +81,7 @@ impl Change {
     #[must_use]
     pub fn undoing(&self) -> String {
         let is_lost = |difference: &&Difference| {
-            !difference.is_told()
+            (!difference.is_told() && difference.field != Field::Setting(FixtureSetting::FactoryDefaults))
                 || matches!(difference.field, Field::Firmware | Field::LossScene | Field::Merging)
         };
         let given_back = |difference: &&Difference| difference.field != Field::FactoryNetwork;
@@ -84,6 +90,10 @@ impl Change {
             .collect();
         let moves = self.differences.iter().any(|difference| difference.field.is_ip());
         let from = self.subject.address();
+        let is_reset = |one: &Difference| one.field == Field::Setting(FixtureSetting::Reset);
+        if self.differences.iter().all(is_reset) {
+            return "nothing of it changes".to_owned();
+        }
         let back = match (lost.len() == self.differences.len(), moves) {
             (true, _) => String::new(),
             (false, true) => format!("back to {from}, with another restart, while nobody else has that"),

@@ -9,7 +9,7 @@ use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
 use crate::Indicators;
 use crate::census::{FoundFixture, FoundNode, Subject, Unit, Way};
-use crate::facts::{Difference, Field, Known, PortField, Value};
+use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
 use crate::sheet::kind::{Kind, Settable};
@@ -163,7 +163,8 @@ fn not_settable_on_fixture(fixture: &FoundFixture, difference: &Difference) -> O
         (field, _) if !family::can_set_on_fixture(field) => {
             unable(format!("{name} is a fixture, and has no {field} that is set by RDM"), "leave it out")
         }
-        (field, _) if difference.cannot_be_told() => {
+        // That it starts anew nobody tells.
+        (field, _) if difference.cannot_be_told() && field != Field::Setting(FixtureSetting::Reset) => {
             unable(format!("{name} does not tell its {field} by RDM"), "set it at the unit itself")
         }
         _ => None,

@@ -10,7 +10,7 @@ use lantern_wire::MacAddress;
 use super::{Alter, AskedBy, Conversation, Heard, Outgoing, Upload, Vantage};
 use crate::census::Subject;
 use crate::change::{Change, StepMessage};
-use crate::facts::{Difference, Field, PortField, Value};
+use crate::facts::{Difference, Field, FixtureSetting, PortField, Value};
 use crate::{Said, family};
 
 /// The conversation that makes one [`Change`]: it finds the device again, writes only to the right one, follows it
@@ -236,9 +236,11 @@ const MODE: [Field; 3] = [Field::Mode, Field::ModeName, Field::Footprint];
 pub(crate) fn shifts(before: &[(Field, Value)], after: &[(Field, Value)], wanted: &[Difference]) -> Vec<Shift> {
     // Who hands out the address decides on the rest as well.
     let by_others = wanted.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
+    let everything = wanted.iter().any(|one| one.field == Field::Setting(FixtureSetting::FactoryDefaults));
     let by_mode = wanted.iter().any(|one| MODE.contains(&one.field));
     let is_meant = |field: Field| {
         wanted.iter().any(|difference| difference.field == field)
+            || everything
             || (by_others && field.is_network())
             || (by_mode && MODE.contains(&field))
             // Which way a port works decides what can be said of it.

@@ -108,7 +108,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 39] = [
+    pub const OF_DEVICES: [Self; 43] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -148,6 +148,10 @@ impl Field {
         Self::Setting(FixtureSetting::DisplayLevel),
         Self::Setting(FixtureSetting::Lamp),
         Self::Setting(FixtureSetting::LampAtStart),
+        Self::Setting(FixtureSetting::FailMode),
+        Self::Setting(FixtureSetting::StartupMode),
+        Self::Setting(FixtureSetting::FactoryDefaults),
+        Self::Setting(FixtureSetting::Reset),
     ];
 
     /// Whether it is about address, mask or gateway, which are written together.

@@ -4,6 +4,7 @@
 //! [`Difference`] is a field that is not as wanted: the one vocabulary for comparing, showing, planning, writing, reading
 //! back and the logbook.
 
+mod behaviour;
 mod difference;
 mod field;
 mod fixture_setting;

@@ -86,7 +86,7 @@ impl Value {
             Field::Setting(setting) => match setting.form() {
                 Form::OnOff => Self::Flag(plain(written)?),
                 Form::Level => Self::Count(plain(written)?),
-                Form::Words(_) => Self::Text(plain(written)?),
+                Form::Words(_) | Form::Scene => Self::Text(plain(written)?),
             },
             Field::Power => Self::Power(plain(written)?),
             Field::Access => Self::Access(plain(written)?),

@@ -7,7 +7,7 @@ use super::Run;
 use crate::census::{Again, NodeName};
 use crate::change::{ChangePlan, Part, Protection, Silent, Untouched, Wish, plan_each};
 use crate::compare::Wanted;
-use crate::facts::{Difference, Facts, Field, Known, Value};
+use crate::facts::{Difference, Facts, Field, FixtureSetting, Known, Value};
 
 /// What one device was before a run.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -49,7 +49,11 @@ impl Run {
             // Of a mode that was chosen by how many slots it takes, the number of the one before is known.
             let by_slots = step.fields.iter().any(|one| one.field == Field::Footprint);
             let mode = by_slots.then(|| self.mode_before(&step.node)).flatten();
-            let along = along.chain(before.chain(mode).map(|(field, value)| (field, Known::Told(value))));
+            let is_everything =
+                step.fields.iter().any(|one| one.field == Field::Setting(FixtureSetting::FactoryDefaults));
+            let everything = is_everything.then(|| self.settings_before(&step.node)).into_iter().flatten();
+            let along = along
+                .chain(before.chain(mode).chain(everything).map(|(field, value)| (field, Known::Told(value))));
             for (field, found) in of_step.chain(along).filter(|(field, _)| part.has(*field)) {
                 one.before.entry(field).or_insert(found);
             }
@@ -77,6 +81,17 @@ impl Run {
         told.filter(|(field, _)| field.is_ip()).map(|(field, value)| (field, value.clone())).collect()
     }
 
+    /// Every setting of a fixture before the run.
+    fn settings_before(&self, node: &NodeName) -> Vec<(Field, Value)> {
+        let is_setting = |field: Field| match field {
+            Field::StartAddress | Field::Mode | Field::Label => true,
+            Field::Setting(setting) => setting.is_kept(),
+            _ => false,
+        };
+        let told = self.before(node).into_iter().flat_map(Facts::told);
+        told.filter(|(field, _)| is_setting(*field)).map(|(field, value)| (field, value.clone())).collect()
+    }
+
     /// The mode that a fixture was in before the run.
     fn mode_before(&self, node: &NodeName) -> Option<(Field, Value)> {
         Some((Field::Mode, self.before(node)?.get(Field::Mode)?.clone()))
@@ -97,8 +112,10 @@ impl Gathered {
             match known {
                 // What it was is told by the fields it stands for.
                 _ if matches!(field, Field::FactoryNetwork | Field::Footprint) => {}
+                _ if field == Field::Setting(FixtureSetting::FactoryDefaults) => {}
                 // What was done once is not undone by doing something else.
                 _ if matches!(field, Field::LossScene | Field::Merging | Field::Firmware) => lost.push(field),
+                _ if field == Field::Setting(FixtureSetting::Reset) => {}
                 Known::Told(value) => told.push((field, value)),
                 Known::Untold | Known::CannotTell => lost.push(field),
             }

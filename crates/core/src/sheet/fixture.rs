@@ -236,6 +236,10 @@ fn read_setting(fields: &Fields<'_>, setting: FixtureSetting) -> Option<Placed<V
     match setting.form() {
         Form::OnOff => fields.flag(key).map(|on| placed(on.span, Value::Flag(on.value))),
         Form::Level => fields.number(key, 0..=255).map(|level| placed(level.span, Value::Count(level.value))),
-        Form::Words(words) => fields.word(key, words).map(|byte| placed(byte.span, setting.value(byte.value))),
+        Form::Words(words) => fields.word(key, words).and_then(|byte| {
+            let value = setting.value(&[byte.value])?;
+            Some(placed(byte.span, value))
+        }),
+        Form::Scene => fields.parsed_by(key, |text| setting.read(text)),
     }
 }

@@ -15,7 +15,7 @@ use std::time::Duration;
 use clap::builder::PossibleValuesParser;
 use lantern_core::change::{Change, ChangePlan, Part};
 use lantern_core::conversation::{Made, Manner, Outcome};
-use lantern_core::facts::Field;
+use lantern_core::facts::{Field, FixtureSetting};
 use lantern_core::logbook::{Begun, Ending, Order};
 
 use crate::exit::Exit;
@@ -202,14 +202,23 @@ fn confirmed(plan: &ChangePlan, out: &mut Out) -> Result<bool, Failure> {
     let nodes = show::count_of_nodes(plan);
     let question = format!("Change {} now?", counted(nodes, "node"));
     let once = out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)?;
-    // Who goes where nobody may find it is asked about twice.
-    let is_factory = |change: &&Change| change.differences.iter().any(|one| one.field == Field::FactoryNetwork);
-    let lost: Vec<String> = plan.changes.iter().filter(is_factory).map(|change| change.subject.title()).collect();
-    if !once || lost.is_empty() {
-        return Ok(once);
+    if !once {
+        return Ok(false);
     }
-    let question = format!("{} will leave its address. Really?", lost.join(", "));
-    out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)
+    // Who goes where nobody may find it, or forgets everything, is asked about twice.
+    let twice = [
+        (Field::FactoryNetwork, "leave its address"),
+        (Field::Setting(FixtureSetting::FactoryDefaults), "forget all its settings"),
+    ];
+    for (field, what) in twice {
+        let is_lost = |change: &&Change| change.differences.iter().any(|one| one.field == field);
+        let lost: Vec<String> = plan.changes.iter().filter(is_lost).map(|change| change.subject.title()).collect();
+        let question = format!("{} will {what}. Really?", lost.join(", "));
+        if !lost.is_empty() && !out.confirmed(&question)?.ok_or(Failure::NobodyToAsk)? {
+            return Ok(false);
+        }
+    }
+    Ok(true)
 }
 
 fn conclude(

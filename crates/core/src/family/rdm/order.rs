@@ -5,7 +5,7 @@ use lantern_wire::rdm::{parameter, text};
 use super::port;
 use super::reading::{Order, Question};
 use crate::Indicators;
-use crate::facts::{Difference, Field, Value};
+use crate::facts::{Difference, Field, FixtureSetting, Value};
 
 /// Whether there is an order for this. A mode may be wanted by its number, its words, or how many slots it takes.
 pub(in crate::family) const fn can_set(field: Field) -> bool {
@@ -29,7 +29,7 @@ pub(super) fn order(difference: &Difference) -> Option<Order> {
             (parameter::START_ADDRESS, u16::try_from(*slot).ok()?.to_be_bytes().to_vec())
         }
         (Field::Mode, Value::Count(number)) => return u8::try_from(*number).ok().map(Order::of_mode),
-        (Field::Setting(setting), planned) => (setting.parameter(), vec![setting.byte(planned)?]),
+        (Field::Setting(setting), planned) => (setting.parameter(), setting.data(planned)?),
         (Field::Port(number, field), planned) => return port::order(number, field, planned),
         (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, text::write(label.raw())),
         (Field::Indicators, Value::Indicators(Indicators::Flash)) => (parameter::IDENTIFY_DEVICE, vec![1]),
@@ -51,6 +51,8 @@ pub(super) fn proof(difference: &Difference) -> Vec<Question> {
     match difference.field {
         Field::Label => vec![Question::Label],
         Field::Indicators => vec![Question::Identify],
+        // That it started anew nobody tells; that it is there again does.
+        Field::Setting(FixtureSetting::Reset) => vec![Question::Info],
         Field::Setting(setting) => vec![Question::Setting(setting)],
         Field::Port(number, field) => port::Ask::of(number, field).map(Question::Port).into_iter().collect(),
         // What it is called is asked for once it is known which it is.

@@ -227,6 +227,11 @@ impl Reading {
         }
     }
 
+    /// Whether it said that it takes what it was told to.
+    pub(super) const fn is_taken(&self) -> bool {
+        matches!(self.ordered, Some(Ok(())))
+    }
+
     /// Whether it answered anything.
     pub(in crate::family) const fn is_heard(&self) -> bool {
         self.is_heard
@@ -336,9 +341,9 @@ impl Reading {
                 Some(asks) => self.open.extend(asks.into_iter().map(Question::Port)),
                 None => return false,
             },
-            Question::Setting(setting) => match data {
-                [byte] => self.facts.learn(Field::Setting(*setting), setting.value(*byte)),
-                _ => return false,
+            Question::Setting(setting) => match setting.value(data) {
+                Some(value) => self.facts.learn(Field::Setting(*setting), value),
+                None => return false,
             },
             Question::Order(_) => self.ordered = Some(Ok(())),
             Question::Identify => match data {
@@ -399,7 +404,8 @@ impl Reading {
             self.open.push_back(Question::Port(port::Ask::List));
         }
         if self.with_settings {
-            let known = FixtureSetting::ALL.into_iter().filter(|one| supported.contains(&one.parameter()));
+            let all = FixtureSetting::ALL.into_iter().chain([FixtureSetting::FactoryDefaults]);
+            let known = all.filter(|one| supported.contains(&one.parameter()));
             for setting in known {
                 self.facts.can_tell(Field::Setting(setting));
                 self.open.push_back(Question::Setting(setting));

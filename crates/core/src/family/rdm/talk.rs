@@ -21,7 +21,7 @@ use crate::change::{Change, Step};
 use crate::conversation::{
     self, Conversation, Doubt, Heard, Outcome, Outgoing, Ruling, TalkEvent, shifts, verdict,
 };
-use crate::facts::{Difference, Facts, Field, PortField, Value};
+use crate::facts::{Difference, Facts, Field, FixtureSetting, PortField, Value};
 
 /// How often it is called at the beginning, and each time asked as often as a cable asks.
 const GREETINGS: u32 = 2;
@@ -58,6 +58,8 @@ pub(in crate::family) struct Talk<C> {
     current: usize,
     doubt: Doubt,
     written: bool,
+    /// Until when it may be silent, since it was told to start anew, and took that.
+    starts_until: Option<Duration>,
     phase: Phase,
     events: VecDeque<TalkEvent>,
     outcome: Option<Outcome>,
@@ -85,6 +87,8 @@ struct Write {
     at: Duration,
     /// When it was last heard since.
     heard_at: Option<Duration>,
+    /// Whether it said that it could not take it just now.
+    put_off: bool,
 }
 
 impl<C: Carrier> Talk<C> {
@@ -110,6 +114,7 @@ impl<C: Carrier> Talk<C> {
             current: 0,
             doubt: Doubt::new(),
             written: false,
+            starts_until: None,
             phase: Phase::Greeting { nth: 1 },
             events: VecDeque::new(),
             outcome: change.steps.is_empty().then_some(Outcome::Done),
@@ -191,7 +196,7 @@ impl<C: Carrier> Talk<C> {
                 self.current += 1;
                 continue;
             }
-            return self.order(now, Write { nth: 1, first_at: now, at: now, heard_at: None });
+            return self.order(now, Write { nth: 1, first_at: now, at: now, heard_at: None, put_off: false });
         }
         self.read_all(now);
     }
@@ -232,9 +237,14 @@ impl<C: Carrier> Talk<C> {
     }
 
     fn ordered(&mut self, now: Duration, reading: &Reading, write: Write) {
+        let is_reset = self.of_step().iter().any(|one| one.field == Field::Setting(FixtureSetting::Reset));
         match reading.refusal() {
             Some(refusal) if !refusal.is_passing() => self.decline(now, refusal.to_string()),
-            _ => self.follow(now, reading, Write { at: now, ..write }),
+            None if is_reset && reading.is_taken() => {
+                self.starts_until = Some(now + self.restart_time);
+                self.phase = Phase::Following(Write { at: now, ..write }, now + SETTLED);
+            }
+            refusal => self.follow(now, reading, Write { at: now, put_off: refusal.is_some(), ..write }),
         }
     }
 
@@ -247,8 +257,14 @@ impl<C: Carrier> Talk<C> {
                 self.current += 1;
                 return self.begin(now);
             }
+            if self.starts_until.is_some() {
+                // It is there again, which is all that can be told.
+                self.current += 1;
+                return self.begin(now);
+            }
         }
-        let is_old = reading.is_heard() && self.open(self.of_step()).iter().all(Difference::is_told);
+        let is_told = self.open(self.of_step()).iter().all(Difference::is_told);
+        let is_old = reading.is_heard() && (is_told || write.put_off);
         if is_old && now >= write.at + SETTLED && write.nth < WRITES {
             return self.order(now, Write { nth: write.nth + 1, at: now, ..write });
         }
@@ -268,6 +284,9 @@ impl<C: Carrier> Talk<C> {
 
     fn judge(&mut self, now: Duration, reading: &Reading) {
         if !reading.is_heard() {
+            if self.starts_until.is_some_and(|until| now < until) {
+                return self.read_whole(now);
+            }
             if self.doubt.may_read() {
                 return self.read_all(now);
             }
