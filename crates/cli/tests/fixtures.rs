@@ -277,15 +277,23 @@ fn one_spot() -> Rig {
                  [[fixture]]\nbehind = \"quay-north\"\nport = 1\nuid = \"7ff0:00000001\"\nlabel = \"rail-spot\"\n\
                  model = \"Spot\"\nmodes = [{ name = \"plain\", footprint = 24 }]\n\
                  settings = [[0x0600, 0], [0x0500, 0], [0x0403, 1]]\n";
-    let rig = Rig::with(&Scene::parse(scene).unwrap());
-    rig.write_sheet("rail.rig.toml", RAIL);
-    rig
+    Rig::with(&Scene::parse(scene).unwrap())
+}
+
+/// Known by its label alone, what it can be told is known too.
+#[test]
+fn a_fixture_that_no_sheet_has_is_set_by_its_label() {
+    let rig = one_spot();
+    let said = rig.run_here(&["set", "rail-spot", "--lamp", "off", "--yes"]).ended(0);
+    assert!(said.line(&["rail-spot", "lamp"]).contains("off"), "{}", said.out);
+    assert_eq!(rig.ground.fixtures()[0].settings[&0x0403], [0]);
 }
 
 /// Further settings by hand and by the sheet: named, set, proven, and taken back; a word that is none is refused with those there are.
 #[test]
 fn further_settings_of_a_fixture_are_set_and_taken_back() {
     let rig = one_spot();
+    rig.write_sheet("rail.rig.toml", RAIL);
     let settings = || rig.ground.fixtures()[0].settings.values().flatten().copied().collect::<Vec<u8>>();
     // In the order of their numbers: the lamp, the display, pan.
     assert_eq!(settings(), [1, 0, 0]);
@@ -309,6 +317,7 @@ fn further_settings_of_a_fixture_are_set_and_taken_back() {
 #[test]
 fn a_fixture_is_as_from_the_factory_and_back() {
     let rig = one_spot();
+    rig.write_sheet("rail.rig.toml", RAIL);
     let settings = || rig.ground.fixtures()[0].settings.values().flatten().copied().collect::<Vec<u8>>();
     rig.run(&["apply", "rail.rig.toml", "--fixtures", "--yes"]).ended(0);
     let so = rig.ground.fixtures()[0].clone();

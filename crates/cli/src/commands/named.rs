@@ -51,7 +51,7 @@ pub(crate) fn on_cables(named: &[String], sheet: Option<&RigSheet>, about: About
             Some(uid) => {
                 uids.insert(uid);
             }
-            None if is_planned || about == AboutFixtures::Surely => return OnCables::Read,
+            None if is_planned || about == AboutFixtures::Surely => return OnCables::ReadWhole,
             None => {}
         }
     }

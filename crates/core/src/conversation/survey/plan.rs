@@ -79,6 +79,8 @@ pub enum OnCables {
     Count,
     /// Of each unit on them what it is.
     Read,
+    /// Of each unit what it is, and its further settings.
+    ReadWhole,
     /// Of each unit what it is, and how: hours, sensors, what it reports.
     Examine,
     /// The same again and again, each after so long.
@@ -96,7 +98,13 @@ impl OnCables {
     /// Whether any unit is read.
     #[must_use]
     pub const fn reads(&self) -> bool {
-        matches!(self, Self::Read | Self::Examine | Self::Watch(_) | Self::ReadSome { .. })
+        !matches!(self, Self::Nothing | Self::Count)
+    }
+
+    /// Whether those that are read are asked for their further settings, each of which is a request on the cable.
+    #[must_use]
+    pub const fn reads_settings(&self) -> bool {
+        matches!(self, Self::ReadWhole | Self::ReadSome { .. })
     }
 
     /// Whether those that are read are asked how they are.

@@ -62,7 +62,7 @@ impl Search {
             asks: !plan.is_passive(),
             on_cables: if plan.is_passive() { OnCables::Count } else { plan.on_cables.clone() },
             sheet: plan.sheet.clone(),
-            reads_settings: matches!(plan.on_cables, OnCables::ReadSome { .. })
+            reads_settings: plan.on_cables.reads_settings()
                 || plan.sheet.iter().flat_map(|sheet| &sheet.fixtures).any(|one| !one.settings.is_empty()),
             tables: if plan.rediscovers { Tables::searched_anew() } else { Tables::default() },
             cables: BTreeMap::new(),
@@ -99,7 +99,7 @@ impl Search {
             to_read.push(uid);
         }
         match &self.on_cables {
-            OnCables::Read | OnCables::Examine | OnCables::Watch(_) => {}
+            OnCables::Read | OnCables::ReadWhole | OnCables::Examine | OnCables::Watch(_) => {}
             OnCables::Nothing | OnCables::Count => return,
             OnCables::ReadSome { uids, beside } => {
                 let on_cable =
@@ -235,7 +235,7 @@ impl Asker for Search {
 
     fn read_of(&self) -> (usize, usize) {
         match &self.on_cables {
-            OnCables::Read | OnCables::Examine | OnCables::Watch(_) => (self.done, self.tables.units()),
+            OnCables::Read | OnCables::ReadWhole | OnCables::Examine | OnCables::Watch(_) => (self.done, self.tables.units()),
             OnCables::ReadSome { .. } => {
                 (self.done, self.units.values().filter(|unit| unit.is_read).map(|unit| unit.places.len()).sum())
             }
