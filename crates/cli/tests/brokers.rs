@@ -86,6 +86,23 @@ fn what_another_controller_does_meanwhile_is_told() {
     assert_eq!(so(&rig), as_planned());
 }
 
+/// One port of a gateway shows which one it is, and ends dark; an Art-Net node has only indicators of its own.
+#[test]
+fn one_port_flashes_and_ends_dark() {
+    let rig = rig("");
+    let before = rig.ground.endpoints();
+    let said = rig.run_here(&["identify", "orlop-eight", "--port", "3", "--for", "1s"]).ended(0);
+    assert!(said.line(&["flashes", "orlop-eight"]).contains("port 3"), "{}", said.out);
+    assert!(!said.line(&["as before", "orlop-eight"]).is_empty(), "{}", said.out);
+    assert_eq!(rig.ground.endpoints(), before);
+    let refused = rig.run_here(&["identify", "orlop-eight", "--port", "12", "--for", "1s"]).ended(2);
+    assert!(
+        refused.out.contains("has no port 12") || refused.notes.contains("has no port 12"),
+        "{}",
+        refused.notes
+    );
+}
+
 /// What makes no sense is refused before anything is sent, in words that say what would.
 #[rstest]
 #[case::lamp(&["--lamp", "on"], "is no fixture, and has no lamp")]

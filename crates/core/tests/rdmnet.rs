@@ -265,8 +265,8 @@ fn a_port_is_turned_named_and_put_back() {
 #[test]
 fn a_broker_that_is_lost_half_way_is_found_again() {
     let mut lost = 0;
-    // The first forty read the gateway in the survey.
-    for after in (41..150).step_by(3) {
+    // The first fifty read the gateway in the survey.
+    for after in (49..180).step_by(3) {
         let mut ground = ground(&scene(&format!("hangs_up_after = {after}\naway_ms = 4000"), ""));
         let plan = planned(&mut ground, &patched(&[(1, 201), (2, 202), (3, 203), (8, 208)]));
         let (made, told) = make(&mut ground, &plan);
@@ -316,8 +316,8 @@ const BROKERS: [&str; 6] = [
     "quirks = [\"speaks-in-pieces\"]",
     "quirks = [\"says-twice\"]",
     "quirks = [\"loses-requests\"]",
-    "hangs_up_after = 60\naway_ms = 2500",
-    "hangs_up_after = 75\naway_ms = 9000\nquirks = [\"keeps-to-itself\", \"speaks-in-pieces\"]",
+    "hangs_up_after = 70\naway_ms = 2500",
+    "hangs_up_after = 90\naway_ms = 9000\nquirks = [\"keeps-to-itself\", \"speaks-in-pieces\"]",
 ];
 const GATEWAYS: [&str; 8] = [
     "takes-nothing",

@@ -181,7 +181,7 @@ impl Guided<'_> {
 
     fn flash(&self, unit: &Subject, look: &Look, out: &mut Out) -> Result<(), Failure> {
         let around = Around::of(self.session, look, &[])?;
-        let plan = identify::to_flash(std::slice::from_ref(unit), &around)?;
+        let plan = identify::to_flash(std::slice::from_ref(unit), &[], &around)?;
         identify::flash(self.session, &plan, || true, FLASH, out).map(drop)
     }
 

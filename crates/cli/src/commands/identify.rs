@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use lantern_core::Indicators;
 use lantern_core::census::Subject;
 use lantern_core::change::{ChangePlan, Wish, plan_each};
-use lantern_core::compare::Wanted;
+use lantern_core::compare::{Wanted, WantedPort};
 use lantern_core::conversation::{Apply, Made, Manner, Outcome};
 
 use super::changes::{AT_ONCE, Around};
@@ -44,6 +44,10 @@ pub(crate) struct Args {
     #[arg(long)]
     each: bool,
 
+    /// Only these ports of theirs, from 1, where the gateway can flash one by itself
+    #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
+    port: Vec<u32>,
+
     #[command(flatten)]
     at: Where,
 }
@@ -55,7 +59,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let subjects = named::subjects(&args.node, &look.census, session.sheet())?;
     let around = Around::of(&session, &look, &[])?;
     if !args.each {
-        return flash(&session, &to_flash(&subjects, &around)?, || true, args.length, out);
+        return flash(&session, &to_flash(&subjects, &args.port, &around)?, || true, args.length, out);
     }
     // Whoever presses Enter is heard beside the waiting.
     let (pressed, presses) = mpsc::channel();
@@ -71,16 +75,25 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         out.note("Enter for the next one, Ctrl-C to end")?;
         // Where nobody can press anything any more, the next one is due too.
         let goes_on = || matches!(presses.try_recv(), Err(mpsc::TryRecvError::Empty));
-        let one =
-            flash(&session, &to_flash(std::slice::from_ref(subject), &around)?, goes_on, Duration::MAX, out)?;
+        let plan = to_flash(std::slice::from_ref(subject), &args.port, &around)?;
+        let one = flash(&session, &plan, goes_on, Duration::MAX, out)?;
         ended = if one == Exit::Fine { ended } else { one };
     }
     Ok(ended)
 }
 
-/// What lets them flash.
-pub(crate) fn to_flash(subjects: &[Subject], around: &Around<'_>) -> Result<ChangePlan, Failure> {
-    let wanted = Wanted { indicators: Some(Indicators::Flash), ..Wanted::default() };
+/// What lets them flash, or only these ports of theirs.
+pub(crate) fn to_flash(subjects: &[Subject], ports: &[u32], around: &Around<'_>) -> Result<ChangePlan, Failure> {
+    let of_port = |number: &u32| WantedPort {
+        number: *number,
+        indicators: Some(Indicators::Flash),
+        ..WantedPort::default()
+    };
+    let wanted = Wanted {
+        indicators: ports.is_empty().then_some(Indicators::Flash),
+        ports: ports.iter().map(of_port).collect(),
+        ..Wanted::default()
+    };
     let wishes: Vec<Wish> =
         subjects.iter().map(|subject| Wish::asked_for(subject.clone(), wanted.clone())).collect();
     let plan = plan_each(&wishes, &around.protection());
@@ -139,7 +152,10 @@ fn tell(plan: &ChangePlan, all: &[Option<Made>], word: &str, out: &mut Out) -> R
             _ => (Tone::Doubtful, "uncertain"),
         };
         let word = out.paint().dye(tone, word);
-        out.line(&format!("{word}  {} at {}", change.subject.title(), made.subject.address()))?;
+        let ports: Vec<String> =
+            change.differences.iter().filter_map(|one| one.field.port()).map(|port| port.to_string()).collect();
+        let of = if ports.is_empty() { String::new() } else { format!(" port {}", ports.join(", ")) };
+        out.line(&format!("{word}  {}{of} at {}", change.subject.title(), made.subject.address()))?;
     }
     Ok(all.iter().all(|made| made.as_ref().is_some_and(|made| !made.outcome.is_failure())))
 }

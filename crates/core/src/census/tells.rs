@@ -111,7 +111,7 @@ impl FoundPort {
                 return self.input.map_or(Known::CannotTell, |on| Known::Told(Value::Flag(on)));
             }
             // Art-Net tells it of whole nodes only.
-            (PortField::OnDataLoss | PortField::Label, _) => return Known::CannotTell,
+            (PortField::OnDataLoss | PortField::Label | PortField::Indicators, _) => return Known::CannotTell,
         })
     }
 

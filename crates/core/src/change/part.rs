@@ -73,9 +73,14 @@ impl Aspect {
             | Field::SacnPriority
             | Field::Merging
             | Field::LossScene
-            | Field::Port(_, PortField::Merge | PortField::Rdm | PortField::Input | PortField::OnDataLoss) => {
-                Some(Self::Behaviour)
-            }
+            | Field::Port(
+                _,
+                PortField::Merge
+                | PortField::Rdm
+                | PortField::Input
+                | PortField::OnDataLoss
+                | PortField::Indicators,
+            ) => Some(Self::Behaviour),
             _ => None,
         }
     }

@@ -38,7 +38,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::Port(_, PortField::Universe), _) => Settable::Universe,
         (Field::Port(_, PortField::Merge), _) => Settable::Merge,
         (Field::Port(_, PortField::Rdm), _) => Settable::Rdm,
-        (Field::Indicators, _) => Settable::Indicators,
+        (Field::Indicators | Field::Port(_, PortField::Indicators), _) => Settable::Indicators,
         (Field::SacnPriority, _) => Settable::SacnPriority,
         (Field::Merging, _) => Settable::Merge,
         (Field::LossScene, _) => Settable::LossScene,
@@ -220,7 +220,9 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
                 format!("{planned} on {name} port {number} is above what can be programmed"),
                 "choose an sACN universe up to 32767",
             ),
-            (PortField::Merge | PortField::OnDataLoss | PortField::Label, _) if difference.cannot_be_told() => {
+            (PortField::Merge | PortField::OnDataLoss | PortField::Label | PortField::Indicators, _)
+                if difference.cannot_be_told() =>
+            {
                 Some(NOT_FROM_HERE.finding(
                     format!("{name}: {difference}"),
                     "set and check it at the unit itself; Art-Net has no message for it",

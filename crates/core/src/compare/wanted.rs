@@ -99,6 +99,8 @@ pub struct WantedPort {
     pub on_data_loss: Option<DataLoss>,
     /// What it is called.
     pub label: Option<String>,
+    /// Whether it shows which one it is.
+    pub indicators: Option<Indicators>,
 }
 
 impl Wanted {
@@ -300,6 +302,7 @@ impl WantedPort {
             (PortField::Input, self.input.map(Value::Flag)),
             (PortField::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
             (PortField::Label, self.label.as_ref().map(|label| Value::Text(label.as_str().into()))),
+            (PortField::Indicators, self.indicators.map(Value::Indicators)),
         ];
         let number = self.number;
         all.into_iter().filter_map(move |(field, value)| Some((Field::Port(number, field), value?)))
@@ -311,6 +314,7 @@ impl WantedPort {
             (PortField::Direction, Value::Nothing) => self.is_off = true,
             (PortField::Universe, Value::Nothing) => self.is_unpatched = true,
             (PortField::Label, Value::Text(value)) => self.label = Some(value.raw().to_owned()),
+            (PortField::Indicators, Value::Indicators(value)) => self.indicators = Some(value),
             (PortField::Protocol, Value::Protocol(value)) => self.protocol = Some(value),
             (PortField::Universe, Value::Universe(value)) => self.universe = Some(value),
             (PortField::Merge, Value::Merge(value)) => self.merge = Some(value),
@@ -350,6 +354,7 @@ impl WantedPort {
             self.input.and_then(|planned| of(PortField::Input, Value::Flag(planned))),
             self.on_data_loss.and_then(|planned| of(PortField::OnDataLoss, Value::DataLoss(planned))),
             self.label.as_ref().and_then(|planned| of(PortField::Label, Value::Text(planned.as_str().into()))),
+            self.indicators.and_then(|planned| of(PortField::Indicators, Value::Indicators(planned))),
         ];
         all.into_iter().flatten().collect()
     }

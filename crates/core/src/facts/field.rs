@@ -99,6 +99,8 @@ pub enum PortField {
     OnDataLoss,
     /// What it is called.
     Label,
+    /// Whether it shows which one it is.
+    Indicators,
 }
 
 /// A text that names no field.
@@ -241,7 +243,7 @@ impl Field {
 
 impl PortField {
     /// All of them.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Presence,
         Self::Direction,
         Self::Protocol,
@@ -251,6 +253,7 @@ impl PortField {
         Self::Input,
         Self::OnDataLoss,
         Self::Label,
+        Self::Indicators,
     ];
 
     const fn name(self) -> &'static str {
@@ -264,6 +267,7 @@ impl PortField {
             Self::Input => "input",
             Self::OnDataLoss => "on data loss",
             Self::Label => "label",
+            Self::Indicators => "indicators",
         }
     }
 }

@@ -94,7 +94,7 @@ impl Value {
             Field::Pages | Field::Port(_, PortField::Presence) if written.is_null() => Self::All,
             Field::Pages | Field::Port(_, PortField::Presence) => Self::Count(plain(written)?),
             Field::OnDataLoss | Field::Port(_, PortField::OnDataLoss) => Self::DataLoss(plain(written)?),
-            Field::Indicators => Self::Indicators(plain(written)?),
+            Field::Indicators | Field::Port(_, PortField::Indicators) => Self::Indicators(plain(written)?),
             Field::Port(_, PortField::Direction | PortField::Universe) if written == NOTHING => Self::Nothing,
             Field::Port(_, PortField::Label) => Self::Text(plain(written)?),
             Field::Port(_, PortField::Direction) => Self::Direction(plain(written)?),

@@ -107,7 +107,8 @@ const fn is_setting(field: Field) -> bool {
         | Field::StartAddress
         | Field::Mode => true,
         Field::Setting(setting) => setting.is_kept(),
-        Field::Port(_, field) => !matches!(field, PortField::Presence),
+        // Which one it is, is shown to whoever looks now.
+        Field::Port(_, field) => !matches!(field, PortField::Presence | PortField::Indicators),
         _ => false,
     }
 }

@@ -5,7 +5,7 @@ use lantern_wire::rdm::endpoint::{self, EndpointList, EndpointMode};
 use super::reading::Order;
 use crate::facts::{Facts, Field, PortField, Value};
 use crate::universe::{SacnUniverse, Universe};
-use crate::{Direction, Protocol};
+use crate::{Direction, Indicators, Protocol};
 
 /// The most ports of one gateway that are asked for.
 const MOST_PORTS: usize = 128;
@@ -18,6 +18,7 @@ pub(super) enum Ask {
     Mode(u16),
     Rdm(u16),
     Label(u16),
+    Identify(u16),
 }
 
 impl Ask {
@@ -28,13 +29,18 @@ impl Ask {
             Self::Mode(_) => endpoint::MODE,
             Self::Rdm(_) => endpoint::RDM_TRAFFIC,
             Self::Label(_) => endpoint::LABEL,
+            Self::Identify(_) => endpoint::IDENTIFY,
         }
     }
 
     const fn endpoint(self) -> Option<u16> {
         match self {
             Self::List => None,
-            Self::Universe(number) | Self::Mode(number) | Self::Rdm(number) | Self::Label(number) => Some(number),
+            Self::Universe(number)
+            | Self::Mode(number)
+            | Self::Rdm(number)
+            | Self::Label(number)
+            | Self::Identify(number) => Some(number),
         }
     }
 
@@ -50,6 +56,7 @@ impl Ask {
             Self::Mode(_) => PortField::Direction,
             Self::Rdm(_) => PortField::Rdm,
             Self::Label(_) => PortField::Label,
+            Self::Identify(_) => PortField::Indicators,
         };
         Some(Field::Port(self.endpoint()?.into(), field))
     }
@@ -62,12 +69,24 @@ impl Ask {
             PortField::Direction => Self::Mode(number),
             PortField::Rdm => Self::Rdm(number),
             PortField::Label => Self::Label(number),
+            PortField::Indicators => Self::Identify(number),
             PortField::Presence
             | PortField::Protocol
             | PortField::Merge
             | PortField::Input
             | PortField::OnDataLoss => return None,
         })
+    }
+
+    /// Everything that a port is asked.
+    const fn all(number: u16) -> [Self; 5] {
+        [
+            Self::Universe(number),
+            Self::Mode(number),
+            Self::Rdm(number),
+            Self::Label(number),
+            Self::Identify(number),
+        ]
     }
 
     /// It answers with something that there is no word for.
@@ -91,9 +110,7 @@ impl Ask {
                     facts.can_tell(protocol);
                     facts.learn(protocol, Value::Protocol(Protocol::Sacn));
                 }
-                let all =
-                    |number| [Self::Universe(number), Self::Mode(number), Self::Rdm(number), Self::Label(number)];
-                let asks: Vec<Self> = ports.into_iter().flat_map(all).collect();
+                let asks: Vec<Self> = ports.into_iter().flat_map(Self::all).collect();
                 asks.iter().filter_map(|ask| ask.field()).for_each(|field| facts.can_tell(field));
                 return Some(asks);
             }
@@ -119,6 +136,10 @@ impl Ask {
                 let (_, label) = endpoint::read_label(data).filter(|(number, _)| of_this(*number))?;
                 Value::Text(label.as_str().into())
             }
+            Self::Identify(_) => match endpoint::read_byte(data).filter(|(number, _)| of_this(*number))?.1 {
+                0 => Value::Indicators(Indicators::Normal),
+                _ => Value::Indicators(Indicators::Flash),
+            },
         };
         facts.learn(self.field()?, value);
         Some(Vec::new())
@@ -146,6 +167,8 @@ pub(super) fn order(number: u32, field: PortField, planned: &Value) -> Option<Or
             endpoint::write_byte(port, EndpointMode::OUTPUT.0)
         }
         (PortField::Rdm, Value::Flag(on)) => endpoint::write_byte(port, (*on).into()),
+        (PortField::Indicators, Value::Indicators(Indicators::Flash)) => endpoint::write_byte(port, 1),
+        (PortField::Indicators, Value::Indicators(Indicators::Normal)) => endpoint::write_byte(port, 0),
         (PortField::Label, Value::Text(label)) => endpoint::write_label(port, label.raw()),
         _ => return None,
     };
@@ -155,8 +178,7 @@ pub(super) fn order(number: u32, field: PortField, planned: &Value) -> Option<Or
 /// What an order that somebody else gave makes of a port, in words; `None` where it is about no port.
 pub(in crate::family) fn in_words(parameter: u16, data: &[u8]) -> Option<String> {
     let number = u16::from_be_bytes(*data.first_chunk()?);
-    let asks = [Ask::Universe(number), Ask::Mode(number), Ask::Rdm(number), Ask::Label(number)];
-    let ask = asks.into_iter().find(|ask| ask.parameter() == parameter)?;
+    let ask = Ask::all(number).into_iter().find(|ask| ask.parameter() == parameter)?;
     let mut facts = Facts::default();
     ask.take(data, &mut facts)?;
     let field = ask.field()?;

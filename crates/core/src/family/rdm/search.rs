@@ -235,7 +235,9 @@ impl Asker for Search {
 
     fn read_of(&self) -> (usize, usize) {
         match &self.on_cables {
-            OnCables::Read | OnCables::ReadWhole | OnCables::Examine | OnCables::Watch(_) => (self.done, self.tables.units()),
+            OnCables::Read | OnCables::ReadWhole | OnCables::Examine | OnCables::Watch(_) => {
+                (self.done, self.tables.units())
+            }
             OnCables::ReadSome { .. } => {
                 (self.done, self.units.values().filter(|unit| unit.is_read).map(|unit| unit.places.len()).sum())
             }

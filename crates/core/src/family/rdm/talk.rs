@@ -361,7 +361,8 @@ fn settings(facts: &Facts) -> Vec<(Field, Value)> {
         .told()
         .filter(|(field, _)| {
             SETTINGS.contains(field)
-                || matches!(field, Field::Port(_, field) if *field != PortField::Protocol)
+                || matches!(field, Field::Port(_, field)
+                    if !matches!(field, PortField::Protocol | PortField::Indicators))
                 || matches!(field, Field::Setting(setting) if setting.is_kept())
         })
         .map(|(field, value)| (field, value.clone()))
