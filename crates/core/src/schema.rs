@@ -184,6 +184,7 @@ fn kind() -> Vec<Key> {
         key("name_bytes", Number(1, 17), "Bytes of a name that it keeps."),
         key("settings", WordList(words(&Settable::WORDS)), "What can be set on it over the network."),
         key("keeps_settings", Flag, "Whether it keeps what it is told when its power goes."),
+        key("sacn_offset", Number(0, 1), "By how much its sACN universes are above its Port-Addresses."),
         key("speaks", WordList(words(&Way::SPOKEN)), "By what it should answer; art-net where it has ports."),
     ]
 }
@@ -214,6 +215,7 @@ fn node() -> Vec<Key> {
         key("firmware", Text, "The firmware it should run, as in 1.4."),
         key("on_data_loss", Words(words(&DataLoss::WORDS)), "What it does when data stops."),
         key("protocol", Words(words(&Protocol::WORDS)), "The protocol of its ports that do not say."),
+        key("sacn_offset", Number(0, 1), "By how much its sACN universes are above its Port-Addresses."),
         key("power", Quantity, "What it draws, in watts."),
         key("port", Tables(port), "One of its ports."),
     ]

@@ -28,6 +28,7 @@ mod rdm_talk;
 mod rdmnet;
 mod reading;
 mod records;
+mod sacn_counting;
 mod safety;
 mod sending;
 mod settings;

@@ -172,6 +172,12 @@ impl<'a> Surroundings<'a> {
         by_sheet().or_else(|| subject.node().and_then(FoundNode::kind))
     }
 
+    /// By how much the sACN universes it listens to are above its Port-Addresses.
+    pub(super) fn sacn_offset_of(&self, subject: &Subject) -> u16 {
+        let planned = self.around.sheet.zip(self.planned_as(subject));
+        planned.map_or(0, |(sheet, node)| sheet.sacn_offset_of(node))
+    }
+
     /// Who was seen at `address` by an earlier survey, and is not the node.
     pub(super) fn earlier_at(&self, address: Ipv4Addr, but: &Subject) -> Option<&'a Earlier> {
         let is_other = |one: &&&Earlier| one.mac.is_none() || one.mac != but.mac();

@@ -264,13 +264,21 @@ pub struct Wish {
     pub wanted: Wanted,
     /// Why.
     pub reason: String,
+    /// Whether its sACN universes are those on the wire. What a device told itself is in its own counting.
+    pub on_wire: bool,
 }
 
 impl Wish {
     /// Somebody asks for it.
     #[must_use]
     pub fn asked_for(subject: Subject, wanted: Wanted) -> Self {
-        Self { subject, wanted, reason: "asked for".to_owned() }
+        Self { subject, wanted, reason: "asked for".to_owned(), on_wire: true }
+    }
+
+    /// It is to be again what it told once.
+    #[must_use]
+    pub const fn as_told(subject: Subject, wanted: Wanted, reason: String) -> Self {
+        Self { subject, wanted, reason, on_wire: false }
     }
 }
 
@@ -280,7 +288,9 @@ pub fn plan_each(wishes: &[Wish], protection: &Protection<'_>) -> ChangePlan {
     let around = &Surroundings::new(*protection);
     let mut plan = ChangePlan::default();
     let mut changes = Vec::new();
-    for Wish { subject, wanted, reason } in wishes {
+    for Wish { subject, wanted, reason, on_wire } in wishes {
+        let offset = if *on_wire { around.sacn_offset_of(subject) } else { 0 };
+        let wanted = &wanted.clone().counting(offset);
         let rescuer = subject.node().and_then(|node| around.rescuer(node)).map(Subject::of_unit);
         // By another family only where that can do all that is asked for.
         let rescuer = rescuer.filter(|unit| !wanted.differences_of(unit).iter().any(Difference::cannot_be_told));

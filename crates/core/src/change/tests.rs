@@ -311,10 +311,8 @@ fn four_nodes_reach_every_arrangement() {
         let wanted: Vec<u8> = (0..4).map(|node| 1 + (code / 6_u32.pow(node) % 6) as u8).collect();
         let census = census((1..=4).map(|n| reply(n, 1, n)).collect());
         let (sheet, seats) = (RigSheet::parse(SHEET).unwrap(), [seat()]);
-        let wish = |(node, to): (&FoundNode, &u8)| Wish {
-            subject: Subject::of_node(node),
-            wanted: self::to(&format!("10.40.1.{to}")),
-            reason: String::new(),
+        let wish = |(node, to): (&FoundNode, &u8)| {
+            Wish::asked_for(Subject::of_node(node), self::to(&format!("10.40.1.{to}")))
         };
         let wishes: Vec<Wish> = census.nodes().iter().zip(&wanted).map(wish).collect();
         let plan = plan_each(&wishes, &protection(&census, &sheet, &seats));
@@ -347,11 +345,7 @@ fn rings(wanted: &[u8]) -> usize {
 fn a_ring_waits_where_it_is_told_to_and_nowhere_else() {
     let census = census(vec![reply(1, 1, 1), reply(2, 1, 2)]);
     let (sheet, seats) = (RigSheet::parse(SHEET).unwrap(), [seat()]);
-    let wish = |node: usize, to: &str| Wish {
-        subject: Subject::of_node(&census.nodes()[node]),
-        wanted: self::to(to),
-        reason: String::new(),
-    };
+    let wish = |node: usize, to: &str| Wish::asked_for(Subject::of_node(&census.nodes()[node]), self::to(to));
     let wishes = [wish(0, "10.40.1.2"), wish(1, "10.40.1.1")];
     let parked_in = |range: &str| {
         let parking = Some(range.parse().unwrap());

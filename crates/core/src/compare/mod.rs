@@ -2,6 +2,7 @@
 
 mod announced;
 mod beside;
+mod counting;
 mod fixtures;
 mod health;
 mod matching;
@@ -34,7 +35,7 @@ pub use wanted::{Addressing, Wanted, WantedBroker, WantedPort};
 
 /// The rules about what is sent, announced, and hangs on cables.
 pub(crate) fn sending_rules() -> Vec<&'static Rule> {
-    [sending::RULES, announced::RULES, fixtures::RULES, health::RULES].concat()
+    [sending::RULES, announced::RULES, fixtures::RULES, health::RULES, counting::RULES].concat()
 }
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];
@@ -418,6 +419,7 @@ impl Row<'_> {
                 let address = node.address;
                 let remedy = format!("see what is wrong with it: deft-lantern survey --range {address}");
                 all.extend(of_differences(called, &format!("{called} at {address}"), differences, &remedy));
+                all.extend(counting::finding(self, sheet));
             }
             State::Seen(device, differences) => {
                 let remedy = "set it at the unit itself, or correct the sheet".to_owned();

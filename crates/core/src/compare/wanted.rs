@@ -99,6 +99,8 @@ pub struct WantedPort {
     pub on_data_loss: Option<DataLoss>,
     /// What it is called.
     pub label: Option<String>,
+    /// By how much the sACN universe that an Art-Net node listens to is above its Port-Address.
+    pub sacn_offset: u16,
     /// Whether it shows which one it is.
     pub indicators: Option<Indicators>,
 }
@@ -128,6 +130,14 @@ impl Wanted {
             least_ports: sheet.kind_of(node).map_or(0, |kind| kind.ports),
             ..Self::default()
         }
+        .counting(sheet.sacn_offset_of(node))
+    }
+
+    /// The same for an Art-Net node whose sACN universes are by so much above its Port-Addresses.
+    #[must_use]
+    pub fn counting(mut self, sacn_offset: u16) -> Self {
+        self.ports.iter_mut().for_each(|port| port.sacn_offset = sacn_offset);
+        self
     }
 
     /// What these fields say. What is not set on any device is left out.
@@ -308,6 +318,11 @@ impl WantedPort {
         all.into_iter().filter_map(move |(field, value)| Some((Field::Port(number, field), value?)))
     }
 
+    /// The Port-Address to program so that it listens to this universe, where its sACN universes are above that.
+    fn as_counted(&self, universe: Universe) -> Universe {
+        universe.counted_by(self.sacn_offset).map_or(universe, Universe::ArtNet)
+    }
+
     fn learn(&mut self, field: PortField, value: Value) {
         match (field, value) {
             (PortField::Direction, Value::Direction(value)) => self.direction = Some(value),
@@ -333,10 +348,13 @@ impl WantedPort {
         let direction = self.direction.unwrap_or(found.direction);
         // An input sends what it sends; only outputs choose whom they listen to.
         let protocol = self.protocol.or(self.universe.map(Universe::protocol));
+        let is_counted = self.sacn_offset > 0 && self.universe.is_some_and(Universe::is_sacn);
         let universe = self.universe.and_then(|planned| {
+            let planned = self.as_counted(planned);
             // Of one that works both ways, the direction says which of its universes is meant.
             let there = found.facing(direction).unwrap_or(found.universe);
-            let told = Known::Told(Value::Universe(found.in_notation(there)));
+            let told = if is_counted { Universe::ArtNet(there) } else { found.in_notation(there) };
+            let told = Known::Told(Value::Universe(told));
             let field = Field::Port(self.number, PortField::Universe);
             let is_met = planned.port_address() == Some(there);
             (!is_met).then_some(Difference { field, planned: Value::Universe(planned), found: told })

@@ -135,7 +135,7 @@ pub fn plan_back(backs: &[Back], protection: &Protection<'_>) -> ChangePlan {
         let places: Vec<String> = back.places.iter().map(ToString::to_string).collect();
         let why = match protection.census.again(&back.node) {
             Again::Is(subject) => {
-                wishes.push(Wish { subject, wanted: back.wanted.clone(), reason: "taken back".to_owned() });
+                wishes.push(Wish::as_told(subject, back.wanted.clone(), "taken back".to_owned()));
                 continue;
             }
             Again::Several => "several units bear its MAC address".to_owned(),

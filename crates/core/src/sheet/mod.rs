@@ -152,6 +152,13 @@ impl RigSheet {
         self.kinds.named(&node.kind.as_ref()?.value)
     }
 
+    /// By how much the sACN universes that a node listens to are above its Port-Addresses: 0 unless something else is known.
+    #[must_use]
+    pub fn sacn_offset_of(&self, node: &SheetNode) -> u16 {
+        let own = node.sacn_offset.as_ref().map(|offset| offset.value);
+        own.or_else(|| self.kind_of(node)?.sacn_offset).unwrap_or(0)
+    }
+
     /// The network a node belongs to: its area's, or the one its address lies in, or the only one there is.
     #[must_use]
     pub fn network_of(&self, node: &SheetNode) -> Option<&Network> {

@@ -7,6 +7,7 @@ use std::str::FromStr;
 use lantern_wire::MacAddress;
 
 use super::fields::Fields;
+use super::kind::read_sacn_offset;
 use super::place::Placed;
 use super::port::{self, SheetPort};
 use super::quantity::Watts;
@@ -42,6 +43,8 @@ pub struct SheetNode {
     pub on_data_loss: Option<Placed<DataLoss>>,
     /// The protocol of its ports that do not say.
     pub protocol: Option<Placed<Protocol>>,
+    /// By how much its sACN universes are above its Port-Addresses, where its kind does not say or says otherwise.
+    pub sacn_offset: Option<Placed<u16>>,
     /// What it draws, where its kind does not say or says otherwise.
     pub power: Option<Placed<Watts>>,
     /// Its ports.
@@ -81,6 +84,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let firmware = fields.parsed("firmware");
     let on_data_loss = fields.word("on_data_loss", &DataLoss::WORDS);
     let protocol = fields.word("protocol", &Protocol::WORDS);
+    let sacn_offset = read_sacn_offset(fields);
     let power = fields.quantity("power");
     let ports = port::read_all(fields, desk, protocol.as_ref().map(|p| p.value));
     fields.refuse_unknown_keys();
@@ -98,6 +102,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
         firmware,
         on_data_loss,
         protocol,
+        sacn_offset,
         power,
         ports,
     };

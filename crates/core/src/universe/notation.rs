@@ -123,6 +123,15 @@ impl Universe {
     pub const fn is_sacn(self) -> bool {
         matches!(self, Self::Sacn(_))
     }
+
+    /// The Port-Address by which a node listens to this sACN universe, where its sACN universes are so much above its
+    /// Port-Addresses; `None` where they are the same, as of Art-Net 4, and of what is no sACN.
+    #[must_use]
+    pub fn counted_by(self, offset: u16) -> Option<PortAddress> {
+        let Self::Sacn(universe) = self else { return None };
+        let own = universe.number().checked_sub(offset).filter(|_| offset > 0)?;
+        PortAddress::new(own.into()).ok()
+    }
 }
 
 fn after_word<'t>(text: &'t str, word: &str) -> Option<&'t str> {

@@ -57,7 +57,10 @@ pub fn universe_uses(sheet: &RigSheet) -> Vec<UniverseUse> {
     for node in &sheet.nodes {
         for port in &node.ports {
             let Some(universe) = port.universe.value.real() else { continue };
-            let title = format!("{} {}", node.name.value, port.number.value);
+            let mut title = format!("{} {}", node.name.value, port.number.value);
+            if let Some(own) = universe.counted_by(sheet.sacn_offset_of(node)) {
+                title.push_str(&format!(" (its {own})"));
+            }
             let row = row(sheet, &mut all, universe);
             match port.direction {
                 Direction::Out => row.listeners.push(title),

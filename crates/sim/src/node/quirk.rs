@@ -85,6 +85,8 @@ pub enum Quirk {
     PagesAllZero,
     /// Its second page has an address and a MAC address of its own.
     PageOfItsOwn,
+    /// Listens to the sACN universe one above its Port-Address.
+    CountsSacnFromOne,
     /// States a port count of zero.
     CountsZero,
     /// Pads its names with spaces.

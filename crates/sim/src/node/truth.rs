@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::SimNode;
+use super::{Quirk, SimNode};
 
 /// The settings of a node, for comparing what is said of it with what is so.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,6 +37,20 @@ pub struct Truth {
 }
 
 impl SimNode {
+    /// The sACN universe that each output listens to, as far as it listens to sACN.
+    #[must_use]
+    pub fn sacn_heard(&self) -> Vec<u16> {
+        let above = u16::from(self.setup.has(Quirk::CountsSacnFromOne));
+        let ports = self.pages.iter().flat_map(|page| page.ports.iter().map(move |port| (page, port)));
+        ports
+            .filter(|(_, port)| port.kind.is_output() && port.output_a.takes_sacn())
+            .map(|(page, port)| {
+                let switches = u16::from(page.net) << 8 | u16::from(page.sub) << 4 | u16::from(port.switch_out);
+                switches + above
+            })
+            .collect()
+    }
+
     /// What it really is.
     #[must_use]
     pub fn truth(&self) -> Truth {

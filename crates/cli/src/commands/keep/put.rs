@@ -56,7 +56,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             gone = Some(keepsake.node.clone());
         }
         let reason = format!("kept {}", when(&keepsake.taken));
-        wishes.push(Wish { subject, wanted: keepsake.wanted(), reason });
+        wishes.push(Wish::as_told(subject, keepsake.wanted(), reason));
     }
     let replaced = gone.clone();
     let around = Around::of(&session, &look, &runs)?.stands_for(gone).outside(true);

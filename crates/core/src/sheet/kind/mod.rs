@@ -10,7 +10,7 @@ use crate::sheet::{Placed, Watts};
 use crate::way::Way;
 
 pub use book::KindBook;
-pub(crate) use read::read_kind;
+pub(crate) use read::{read_kind, read_sacn_offset};
 
 /// A model of node.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,6 +41,8 @@ pub struct Kind {
     pub settings: Vec<Settable>,
     /// Whether it keeps what it is told when its power goes, where that is known.
     pub keeps: Option<bool>,
+    /// By how much the sACN universes it listens to are above its Port-Addresses, 0 or 1, where that is known.
+    pub sacn_offset: Option<u16>,
     /// By what it can be asked, where the sheet says so.
     pub speaks: Vec<Way>,
 }

@@ -8,6 +8,12 @@ use crate::way::Way;
 /// The most ports of a node: 255 pages of four.
 const MOST_PORTS: u32 = 1020;
 
+/// Of Art-Net 4 the two are the same; some count from one.
+pub(crate) fn read_sacn_offset(fields: &Fields<'_>) -> Option<Placed<u16>> {
+    let offset = fields.number("sacn_offset", 0..=1)?;
+    Some(Placed { value: u16::from(offset.value == 1), span: offset.span })
+}
+
 pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let name = fields.required("name", fields.text("name"), "\"house-box\"");
     let maker = fields.required("maker", fields.text("maker"), "\"Marrowbright\"");
@@ -23,6 +29,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let name_bytes = fields.number("name_bytes", 1..=17);
     let settings = fields.word_list("settings", &Settable::WORDS);
     let keeps = fields.flag("keeps_settings");
+    let sacn_offset = read_sacn_offset(fields);
     let speaks = fields.word_list("speaks", &Way::SPOKEN);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
@@ -40,6 +47,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         name_bytes: name_bytes.map(|bytes| bytes.value),
         settings: settings.into_iter().map(|setting| setting.value).collect(),
         keeps: keeps.map(|keeps| keeps.value),
+        sacn_offset: sacn_offset.map(|offset| offset.value),
         speaks: speaks.into_iter().map(|way| way.value).collect(),
     })
 }
