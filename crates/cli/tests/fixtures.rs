@@ -289,6 +289,39 @@ fn a_fixture_that_no_sheet_has_is_set_by_its_label() {
     assert_eq!(rig.ground.fixtures()[0].settings[&0x0403], [0]);
 }
 
+/// One fixture with everything it tells; a parameter of its maker's own is set in the form that it says, and taken back.
+#[test]
+fn a_fixture_is_shown_whole_and_its_own_parameters_are_set() {
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    rig.write_sheet("night.rig.toml", NIGHT_MENDED_SHEET);
+    let so = || rig.ground.fixtures().into_iter().find(|one| one.uid.to_string() == "7ff0:00000012").unwrap();
+    let before = so();
+    let said = rig.run(&["show", "mast-spot-2", "--sheet", "night.rig.toml"]).ended(1);
+    assert!(said.out.starts_with("mast-spot-2 (7ff0:00000012)  on quay-north 1, universe 0:0:0"), "{}", said.out);
+    let footprint = said.line(&["footprint"]);
+    assert!(footprint.contains("34") && footprint.contains("24"), "{footprint}");
+    assert!(said.line(&["fail mode"]).contains("scene 0 after 2 s for ever at 255"), "{}", said.out);
+    assert!(said.line(&["0x8001", "Fan curve"]).ends_with("0 to 3"), "{}", said.out);
+    assert!(said.line(&["0x8010", "Filter hours", "420"]).contains("only read"), "{}", said.out);
+    assert!(said.out.contains("on for 4790 h") && said.out.contains("it is too hot"), "{}", said.out);
+    let json = rig.run(&["show", "7ff0:00000012", "--sheet", "night.rig.toml", "--json"]).json();
+    assert_eq!(json["fixture"]["parameters"][0]["value"], "1");
+    for (what, why) in [
+        ("0x8001=9", "Fan curve is 0 to 3"),
+        ("0x8010=9", "Filter hours can only be read"),
+        ("0x8099=9", "tells no parameter 0x8099"),
+        ("0x0600=1", "a number from 0x8000"),
+    ] {
+        let refused = rig.run(&["set", "mast-spot-2", "--parameter", what, "--sheet", "night.rig.toml", "--yes"]);
+        assert!(refused.notes.contains(why) && refused.code == 2, "{}", refused.notes);
+    }
+    assert_eq!(so(), before);
+    rig.run(&["set", "mast-spot-2", "--parameter", "0x8001=3", "--sheet", "night.rig.toml", "--yes"]).ended(0);
+    assert_eq!(so().settings[&0x8001], [3]);
+    rig.run(&["undo", "--sheet", "night.rig.toml", "--yes"]).ended(0);
+    assert_eq!(so(), before);
+}
+
 /// Further settings by hand and by the sheet: named, set, proven, and taken back; a word that is none is refused with those there are.
 #[test]
 fn further_settings_of_a_fixture_are_set_and_taken_back() {

@@ -23,6 +23,7 @@ mod quirks;
 mod rdm;
 mod rdm_behaviour;
 mod rdm_health;
+mod rdm_own;
 mod rdm_plan;
 mod rdm_talk;
 mod rdmnet;

@@ -10,7 +10,7 @@ use lantern_core::census::{Census, Way, Ways};
 use lantern_core::change::{ChangePlan, Part, Protection, Wish, plan_each, plan_one, plan_rig};
 use lantern_core::compare::{Addressing, Wanted, WantedPort, compare, compare_fixtures};
 use lantern_core::conversation::{
-    Apply, ApplyNews, Made, Means, OnCables, Outcome, Survey, SurveyPlan, TalkEvent, Vantage,
+    Apply, ApplyNews, Depth, Made, Means, OnCables, Outcome, Survey, SurveyPlan, TalkEvent, Vantage,
 };
 use lantern_core::facts::{Field, FixtureSetting};
 use lantern_core::sheet::{RigSheet, WantedMode};
@@ -61,7 +61,11 @@ pub(crate) fn seen(ground: &mut MemoryGround) -> Census {
 /// The same where it is about the first unit: its further settings are read too.
 pub(crate) fn seen_one(ground: &mut MemoryGround) -> Census {
     let ways = Ways::only(&[Way::ArtNet, Way::Rdm]);
-    let on_cables = OnCables::ReadSome { uids: BTreeSet::from(["7ff0:00000001".parse().unwrap()]), beside: false };
+    let on_cables = OnCables::ReadSome {
+        uids: BTreeSet::from(["7ff0:00000001".parse().unwrap()]),
+        beside: false,
+        depth: Depth::Own,
+    };
     let art_net = SurveyPlan::art_net(vec![seat()], None, true);
     let plan = SurveyPlan { vantage: vantage(), ways, on_cables, ends_early: false, ..art_net };
     let mut survey = Survey::new(plan);

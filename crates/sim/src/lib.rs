@@ -20,7 +20,7 @@ pub use device::{
     LlrpSetup, MeddlerSetup, Names, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice, StreamSetup, Utterance,
     WebSetup,
 };
-pub use fixture::{FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, Setting, SimFixture};
+pub use fixture::{Described, FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, Setting, SimFixture};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
 pub use ground::{Heard, LinkHeard, LoopbackGround, MemoryGround};

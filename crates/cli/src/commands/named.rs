@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use lantern_core::census::{Census, DesignationError, Device, NodeName, Subject, Way};
 use lantern_core::change::{Aspect, Part};
 use lantern_core::compare::{FixtureState, compare_fixtures};
-use lantern_core::conversation::{Concern, OnCables};
+use lantern_core::conversation::{Concern, Depth, OnCables};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::{Fixture, Member, RigSheet, SheetNode};
 use lantern_core::{MacAddress, Uid};
@@ -27,8 +27,30 @@ pub(crate) fn concern(named: &[String], at: impl IntoIterator<Item = Ipv4Addr>) 
 /// Looks for them.
 pub(crate) fn look(session: &Session, named: &[String], out: &mut Out) -> Result<Look, Failure> {
     let likely = likely(named);
-    let on_cables = on_cables(named, session.sheet(), AboutFixtures::Perhaps);
+    let on_cables = on_cables(named, session.sheet(), AboutFixtures::Perhaps, Depth::Settings);
     session.look_and_listen(concern(named, likely.iter().copied()), likely, Vec::new(), on_cables, out)
+}
+
+/// Looks for them, at these places too, and reads those of them that are fixtures so far. Where only their labels say which they
+/// are, everybody is read for those, and then they alone.
+pub(crate) fn look_into(
+    session: &Session,
+    named: &[String],
+    likely: Vec<Ipv4Addr>,
+    (about, depth): (AboutFixtures, Depth),
+    out: &mut Out,
+) -> Result<Look, Failure> {
+    let concern = concern(named, likely.iter().copied());
+    let on_cables = on_cables(named, session.sheet(), about, depth);
+    let is_by_label = on_cables == OnCables::Read;
+    let look = session.look_and_listen(concern.clone(), likely.clone(), Vec::new(), on_cables, out)?;
+    let meant = subjects(named, &look.census, session.sheet()).unwrap_or_default();
+    let uids: BTreeSet<Uid> = meant.iter().filter_map(Subject::fixture).map(|fixture| fixture.uid).collect();
+    if !is_by_label || uids.is_empty() {
+        return Ok(look);
+    }
+    let on_cables = OnCables::ReadSome { uids, beside: about == AboutFixtures::Surely, depth };
+    session.look_and_listen(concern, likely, Vec::new(), on_cables, out)
 }
 
 /// Whether what is to be done is only done with fixtures.
@@ -42,7 +64,12 @@ pub(crate) enum AboutFixtures {
 
 /// Which fixtures to read: those that are named by their identifier, or by what the sheet calls one; where that does not say
 /// which they are, and fixtures are meant, all.
-pub(crate) fn on_cables(named: &[String], sheet: Option<&RigSheet>, about: AboutFixtures) -> OnCables {
+pub(crate) fn on_cables(
+    named: &[String],
+    sheet: Option<&RigSheet>,
+    about: AboutFixtures,
+    depth: Depth,
+) -> OnCables {
     let mut uids = BTreeSet::new();
     for name in named {
         let (known, is_planned) =
@@ -51,21 +78,21 @@ pub(crate) fn on_cables(named: &[String], sheet: Option<&RigSheet>, about: About
             Some(uid) => {
                 uids.insert(uid);
             }
-            None if is_planned || about == AboutFixtures::Surely => return OnCables::ReadWhole,
+            None if is_planned || about == AboutFixtures::Surely => return OnCables::Read,
             None => {}
         }
     }
     if uids.is_empty() {
         return OnCables::Nothing;
     }
-    OnCables::ReadSome { uids, beside: about == AboutFixtures::Surely }
+    OnCables::ReadSome { uids, beside: about == AboutFixtures::Surely, depth }
 }
 
 /// Which fixtures to read so that these are known again.
-pub(crate) fn known_on_cables(known: &[&NodeName]) -> OnCables {
+pub(crate) fn known_on_cables(known: &[&NodeName], depth: Depth) -> OnCables {
     let fixtures = known.iter().filter(|node| node.family == Way::Rdm);
     let uids: BTreeSet<Uid> = fixtures.filter_map(|node| node.identity.as_ref()?.parse().ok()).collect();
-    if uids.is_empty() { OnCables::Nothing } else { OnCables::ReadSome { uids, beside: false } }
+    if uids.is_empty() { OnCables::Nothing } else { OnCables::ReadSome { uids, beside: false, depth } }
 }
 
 /// The identifier of the fixture that the sheet calls so, and whether there is one.
@@ -88,7 +115,7 @@ fn planned_fixtures(is_meant: impl Fn(&str) -> bool, sheet: Option<&RigSheet>, c
 }
 
 /// Where they may be, as far as their names tell.
-fn likely(named: &[String]) -> Vec<Ipv4Addr> {
+pub(crate) fn likely(named: &[String]) -> Vec<Ipv4Addr> {
     named.iter().filter_map(|node| node.parse().ok()).collect()
 }
 

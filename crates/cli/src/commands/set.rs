@@ -4,9 +4,11 @@ use std::net::Ipv4Addr;
 use std::path::PathBuf;
 
 use lantern_core::address::{Mask, Unusable};
+use lantern_core::census::Subject;
 use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedBroker, WantedPort};
-use lantern_core::facts::{FixtureSetting, Value};
+use lantern_core::conversation::Depth;
+use lantern_core::facts::{Field, FixtureSetting, OwnValue, Value};
 use lantern_core::logbook::Order;
 use lantern_core::sheet::WantedMode;
 use lantern_core::universe::{DeskBase, Universe};
@@ -142,6 +144,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "WORD", value_parser = setting(FixtureSetting::Reset))]
     reset: Option<Value>,
 
+    /// Of a fixture: a parameter that is its maker's own, as show tells them: its number and value, as 0x8001=3
+    #[arg(long, value_name = "NUMBER=VALUE", value_parser = own_parameter)]
+    parameter: Vec<(u16, String)>,
+
     /// What its indicators do
     #[arg(long, value_name = "WORD", value_parser = word(&Indicators::WORDS))]
     indicators: Option<String>,
@@ -214,20 +220,35 @@ fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
     // Whoever else is there must be known before an address is given.
     let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
     let named = std::slice::from_ref(&args.node);
-    let concern = named::concern(named, likely.iter().copied());
     let runs = runs_of(&session.logbook_path(), out)?;
     let_settle(&runs, &session.logbook_path(), out)?;
     let about = if args.is_of_fixtures() { AboutFixtures::Surely } else { AboutFixtures::Perhaps };
-    let on_cables = named::on_cables(named, session.sheet(), about);
-    let look = session.look_and_listen(concern, likely, Vec::new(), on_cables, out)?;
+    let depth = if args.parameter.is_empty() { Depth::Settings } else { Depth::Own };
+    let look = named::look_into(session, named, likely, (about, depth), out)?;
     let subjects = named::subjects(named, &look.census, session.sheet())?;
     args.refuse_one_for_several(subjects.len())?;
     let around = Around::of(session, &look, &runs)?.outside(args.outside);
-    let wishes: Vec<Wish> = subjects.into_iter().map(|subject| Wish::asked_for(subject, wanted.clone())).collect();
+    let wish = |subject: Subject| {
+        let own = args.own(&subject)?;
+        Ok(Wish::asked_for(subject, Wanted { own, ..wanted.clone() }))
+    };
+    let wishes: Vec<Wish> = subjects.into_iter().map(wish).collect::<Result<_, Failure>>()?;
     let plan = plan_each(&wishes, &around.protection());
     let part = Part { nodes: named::pattern(&args.node).into_iter().collect(), ..Part::default() };
     let errand = Errand::asked_for(Order::Set, part, session);
     carry_out(session, &plan, &errand, args.how, out)
+}
+
+/// The number of a parameter and what it is to be.
+fn own_parameter(text: &str) -> Result<(u16, String), String> {
+    const EXPECTED: &str = "a number from 0x8000 and a value, as 0x8001=3";
+    let (number, value) = text.split_once('=').ok_or(EXPECTED)?;
+    let read = match number.strip_prefix("0x") {
+        Some(digits) => u16::from_str_radix(digits, 16).ok(),
+        None => number.parse().ok(),
+    };
+    let number = read.filter(|number| *number >= 0x8000).ok_or(EXPECTED)?;
+    Ok((number, value.to_owned()))
 }
 
 /// Reads a setting of a fixture.
@@ -320,8 +341,29 @@ impl Args {
         given.into_iter().filter_map(|(setting, value)| Some((setting, value.clone()?))).collect()
     }
 
+    /// The parameters of its maker's own, in the form that the fixture says of each.
+    fn own(&self, subject: &Subject) -> Result<Vec<(u16, OwnValue)>, Failure> {
+        let told = subject.told_facts();
+        let one = |(number, text): &(u16, String)| match told.get(Field::Own(*number)) {
+            Some(Value::Own(value)) => {
+                let read =
+                    value.read(text).map_err(|why| Failure::Call(format!("parameter 0x{number:04x}: {why}")))?;
+                Ok((*number, read))
+            }
+            _ => Err(Failure::Call(format!(
+                "{} tells no parameter 0x{number:04x} of its maker's own: deft-lantern show {} lists those it has",
+                subject.title(),
+                self.node
+            ))),
+        };
+        self.parameter.iter().map(one).collect()
+    }
+
     fn is_of_fixtures(&self) -> bool {
-        self.start_address.is_some() || self.mode.is_some() || !self.settings().is_empty()
+        self.start_address.is_some()
+            || self.mode.is_some()
+            || !self.settings().is_empty()
+            || !self.parameter.is_empty()
     }
 
     fn is_empty(&self) -> bool {

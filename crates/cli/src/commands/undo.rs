@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_core::census::NodeName;
 use lantern_core::change::{Aspect, Part, waiting_places};
-use lantern_core::conversation::Concern;
+use lantern_core::conversation::{Concern, Depth};
 use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
 use lantern_core::pattern::Pattern;
 
@@ -84,7 +84,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let_settle(&runs, &logbook, out)?;
     let places: Vec<Ipv4Addr> = backs.iter().flat_map(|back| back.places.iter().copied()).collect();
     let known: Vec<&NodeName> = backs.iter().map(|back| &back.node).collect();
-    let on_cables = named::known_on_cables(&known);
+    let on_cables = named::known_on_cables(&known, Depth::Own);
     let reach = Reach::of(session, args.how, out, |session, out| {
         let waiting = waiting_places(session.seats(), session.sheet(), None);
         let likely = places.iter().copied().chain(waiting).collect();

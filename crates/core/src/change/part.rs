@@ -70,6 +70,7 @@ impl Aspect {
             Field::OnDataLoss
             | Field::Indicators
             | Field::Setting(_)
+            | Field::Own(_)
             | Field::SacnPriority
             | Field::Merging
             | Field::LossScene

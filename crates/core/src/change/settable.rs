@@ -63,6 +63,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
             | Field::Footprint
             | Field::Cable
             | Field::Setting(_)
+            | Field::Own(_)
             | Field::NameServer
             | Field::Scope
             | Field::Broker
@@ -253,7 +254,10 @@ const NAME_A_FIXTURE: &str = "name a fixture: its identifier, or its label";
 
 /// What only fixtures have.
 const fn is_of_fixtures(field: Field) -> bool {
-    matches!(field, Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Setting(_))
+    matches!(
+        field,
+        Field::StartAddress | Field::Mode | Field::ModeName | Field::Footprint | Field::Setting(_) | Field::Own(_)
+    )
 }
 
 fn is_unnamed(node: &FoundNode, port: u32) -> bool {

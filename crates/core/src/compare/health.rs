@@ -55,7 +55,7 @@ impl Trouble {
         }
     }
 
-    pub(super) fn finding(&self, name: &str) -> Finding {
+    pub(crate) fn finding(&self, name: &str) -> Finding {
         self.rule.finding(format!("{name}: {}", self.what), self.remedy)
     }
 }

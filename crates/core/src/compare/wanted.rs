@@ -4,7 +4,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 
 use crate::address::Mask;
 use crate::census::{FoundNode, Subject};
-use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Tells, Value};
+use crate::facts::{Difference, Field, FixtureSetting, Known, OwnValue, PortField, Tells, Value};
 use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress, WantedMode};
 use crate::universe::Universe;
 use crate::{DataLoss, Direction, Firmware, Indicators, Merge, Protocol};
@@ -44,6 +44,8 @@ pub struct Wanted {
     pub mode: Option<WantedMode>,
     /// Further settings of a fixture.
     pub settings: Vec<(FixtureSetting, Value)>,
+    /// Parameters of a fixture that are its maker's own.
+    pub own: Vec<(u16, OwnValue)>,
     /// That its ports go on with one of two sources, until two are combined again.
     pub stops_merging: bool,
     /// That what is sent now becomes the scene for a loss of data.
@@ -170,6 +172,7 @@ impl Wanted {
                     wanted.mode.get_or_insert_with(|| WantedMode::Words(value.raw().to_owned()));
                 }
                 (Field::Setting(setting), value) => wanted.settings.push((setting, value)),
+                (Field::Own(number), Value::Own(value)) => wanted.own.push((number, *value)),
                 (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
                 _ => {}
             }
@@ -223,7 +226,9 @@ impl Wanted {
             (Field::FactoryNetwork, self.factory_network.then_some(Value::Flag(true))),
         ];
         let settings = self.settings.iter().map(|(setting, value)| (Field::Setting(*setting), value.clone()));
-        all.into_iter().filter_map(|(field, value)| Some((field, value?))).chain(settings).collect()
+        let own =
+            self.own.iter().map(|(number, value)| (Field::Own(*number), Value::Own(Box::new(value.clone()))));
+        all.into_iter().filter_map(|(field, value)| Some((field, value?))).chain(settings).chain(own).collect()
     }
 
     /// All its fields.

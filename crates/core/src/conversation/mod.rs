@@ -52,7 +52,7 @@ pub use levels::{Listening, Release, TryEvent, TryPlan, Trying};
 pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
 pub use reach::{Answers, Hold, Reach, Reached};
-pub use survey::{Concern, Extent, Glimpse, OnCables, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
+pub use survey::{Concern, Depth, Extent, Glimpse, OnCables, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
 pub use watch::{Watch, WatchPlan};

@@ -74,6 +74,8 @@ pub enum Field {
     Cable,
     /// A further setting of a fixture.
     Setting(FixtureSetting),
+    /// A parameter of RDM that is its maker's own, by its number.
+    Own(u16),
     /// Something about the port of this number.
     Port(u32, PortField),
 }
@@ -236,6 +238,7 @@ impl Field {
             Self::Footprint => "footprint",
             Self::Cable => "cable",
             Self::Setting(setting) => setting.name(),
+            Self::Own(_) => "parameter",
             Self::Port(..) => "port",
         }
     }
@@ -277,6 +280,7 @@ impl fmt::Display for Field {
         match self {
             Self::Port(number, PortField::Presence) => write!(f, "port {number}"),
             Self::Port(number, field) => write!(f, "port {number} {}", field.name()),
+            Self::Own(number) => write!(f, "parameter 0x{number:04x}"),
             _ => f.write_str(self.name()),
         }
     }
@@ -291,6 +295,9 @@ impl FromStr for Field {
             let number = number.parse().map_err(|_| FieldError)?;
             let field = PortField::ALL.into_iter().find(|field| field.name() == name);
             return field.map(|field| Self::Port(number, field)).ok_or(FieldError);
+        }
+        if let Some(number) = text.strip_prefix("parameter 0x") {
+            return u16::from_str_radix(number, 16).map(Self::Own).map_err(|_| FieldError);
         }
         Self::OF_DEVICES.into_iter().find(|field| field.name() == text).ok_or(FieldError)
     }

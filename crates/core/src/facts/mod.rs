@@ -9,6 +9,7 @@ mod difference;
 mod field;
 mod fixture_setting;
 mod known;
+mod own_value;
 mod value;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -19,6 +20,7 @@ pub use difference::Difference;
 pub use field::{Field, PortField};
 pub use fixture_setting::{FixtureSetting, Form};
 pub use known::Known;
+pub use own_value::OwnValue;
 pub use value::Value;
 
 /// Somebody who tells fields.

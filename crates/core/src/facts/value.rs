@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use serde::de::DeserializeOwned;
 use serde::{Serialize, Serializer};
 
-use super::{Field, Form, PortField};
+use super::{Field, Form, OwnValue, PortField};
 use crate::universe::{DeskBase, Universe};
 use crate::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol, Said};
 
@@ -43,6 +43,8 @@ pub enum Value {
     Power(Power),
     /// Whether it lets itself be read.
     Access(Access),
+    /// What a parameter of a maker's own is set to.
+    Own(Box<OwnValue>),
 }
 
 /// The word for [`Value::Nothing`] in files.
@@ -88,6 +90,7 @@ impl Value {
                 Form::Level => Self::Count(plain(written)?),
                 Form::Words(_) | Form::Scene => Self::Text(plain(written)?),
             },
+            Field::Own(_) => Self::Own(plain(written)?),
             Field::Power => Self::Power(plain(written)?),
             Field::Access => Self::Access(plain(written)?),
             Field::Firmware => Self::Firmware(text()?.parse().map_err(serde_json::Error::custom)?),
@@ -120,6 +123,7 @@ impl Value {
             (Self::Universe(wanted), Self::Universe(told)) => {
                 wanted == told || (wanted.port_address().is_some() && wanted.port_address() == told.port_address())
             }
+            (Self::Own(wanted), Self::Own(told)) => wanted.data() == told.data(),
             _ => self == told,
         }
     }
@@ -143,6 +147,7 @@ impl Serialize for Value {
             Self::Merge(merge) => merge.serialize(to),
             Self::Power(power) => power.serialize(to),
             Self::Access(access) => access.serialize(to),
+            Self::Own(value) => value.serialize(to),
         }
     }
 }
@@ -165,6 +170,7 @@ impl fmt::Display for Value {
             Self::Merge(merge) => merge.fmt(f),
             Self::Power(power) => power.fmt(f),
             Self::Access(access) => access.fmt(f),
+            Self::Own(value) => value.fmt(f),
         }
     }
 }

@@ -2,11 +2,13 @@
 //! with everything known of it.
 
 mod addresses;
+mod fixture;
 mod place;
 mod portrait;
 mod universes;
 
 pub use addresses::{AddressState, Run, address_runs};
+pub use fixture::{FixtureFact, FixturePortrait, OwnParameter};
 pub use place::{OnSheet, Place};
 pub use portrait::{FactLine, PortLine, Portrait, Report};
 pub use universes::{UniverseUse, universe_uses};

@@ -9,7 +9,7 @@ use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 
 use lantern_core::census::{Again, Subject};
-use lantern_core::conversation::Concern;
+use lantern_core::conversation::{Concern, Depth};
 use lantern_core::keepsake::Keepsake;
 
 use crate::commands::named::{self, AboutFixtures};
@@ -60,17 +60,14 @@ impl Kept {
 /// Looks for the units these were taken of, or for the one that is meant instead.
 fn look(session: &Session, kept: &[Kept], on: Option<&String>, out: &mut Out) -> Result<Look, Failure> {
     let mut likely: Vec<_> = kept.iter().map(|one| one.keepsake.node.address).collect();
-    let concern = match on {
-        Some(node) => {
-            likely.extend(node.parse::<Ipv4Addr>().ok());
-            named::concern(std::slice::from_ref(node), likely.iter().copied())
-        }
-        None => Concern::of_known(kept.iter().map(|one| &one.keepsake.node), likely.iter().copied()),
-    };
-    let on_cables = match on {
-        Some(node) => named::on_cables(std::slice::from_ref(node), session.sheet(), AboutFixtures::Perhaps),
-        None => named::known_on_cables(&kept.iter().map(|one| &one.keepsake.node).collect::<Vec<_>>()),
-    };
+    if let Some(node) = on {
+        likely.extend(node.parse::<Ipv4Addr>().ok());
+        let fixtures = (AboutFixtures::Perhaps, Depth::Settings);
+        return named::look_into(session, std::slice::from_ref(node), likely, fixtures, out);
+    }
+    let concern = Concern::of_known(kept.iter().map(|one| &one.keepsake.node), likely.iter().copied());
+    let nodes: Vec<_> = kept.iter().map(|one| &one.keepsake.node).collect();
+    let on_cables = named::known_on_cables(&nodes, Depth::Settings);
     session.look_and_listen(concern, likely, Vec::new(), on_cables, out)
 }
 

@@ -5,11 +5,12 @@ use std::fs;
 use std::path::PathBuf;
 
 use lantern_core::census::Subject;
+use lantern_core::conversation::Depth;
 use lantern_core::keepsake::Keepsake;
 use serde::Serialize;
 
 use crate::clock;
-use crate::commands::named;
+use crate::commands::named::{self, AboutFixtures};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files;
@@ -51,7 +52,8 @@ struct Answer {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let look = named::look(&session, &args.node, out)?;
+    let fixtures = (AboutFixtures::Perhaps, Depth::Settings);
+    let look = named::look_into(&session, &args.node, named::likely(&args.node), fixtures, out)?;
     let subjects = named::subjects(&args.node, &look.census, session.sheet())?;
     let taken = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
     fs::create_dir_all(&args.folder).map_err(|source| Failure::Write { path: args.folder.clone(), source })?;

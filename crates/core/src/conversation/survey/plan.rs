@@ -79,8 +79,6 @@ pub enum OnCables {
     Count,
     /// Of each unit on them what it is.
     Read,
-    /// Of each unit what it is, and its further settings.
-    ReadWhole,
     /// Of each unit what it is, and how: hours, sensors, what it reports.
     Examine,
     /// The same again and again, each after so long.
@@ -91,7 +89,20 @@ pub enum OnCables {
         uids: BTreeSet<Uid>,
         /// Whether those on one cable with them are read too.
         beside: bool,
+        /// How much of them.
+        depth: Depth,
     },
+}
+
+/// How much is read of a fixture, each time with what stands before it. Everything is a request on the cable.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// What it is and its further settings.
+    Settings,
+    /// The parameters of its maker's own, two requests each.
+    Own,
+    /// How it is. What it reports it reports once.
+    Everything,
 }
 
 impl OnCables {
@@ -104,13 +115,19 @@ impl OnCables {
     /// Whether those that are read are asked for their further settings, each of which is a request on the cable.
     #[must_use]
     pub const fn reads_settings(&self) -> bool {
-        matches!(self, Self::ReadWhole | Self::ReadSome { .. })
+        matches!(self, Self::ReadSome { .. })
+    }
+
+    /// Whether those that are read are asked for the parameters of their maker's own.
+    #[must_use]
+    pub const fn reads_own(&self) -> bool {
+        matches!(self, Self::ReadSome { depth: Depth::Own | Depth::Everything, .. })
     }
 
     /// Whether those that are read are asked how they are.
     #[must_use]
     pub const fn examines(&self) -> bool {
-        matches!(self, Self::Examine | Self::Watch(_))
+        matches!(self, Self::Examine | Self::Watch(_) | Self::ReadSome { depth: Depth::Everything, .. })
     }
 }
 

@@ -18,6 +18,7 @@ pub(in crate::family) const fn can_set(field: Field) -> bool {
             | Field::Label
             | Field::Indicators
             | Field::Setting(_)
+            | Field::Own(_)
     )
 }
 
@@ -30,6 +31,7 @@ pub(super) fn order(difference: &Difference) -> Option<Order> {
         }
         (Field::Mode, Value::Count(number)) => return u8::try_from(*number).ok().map(Order::of_mode),
         (Field::Setting(setting), planned) => (setting.parameter(), setting.data(planned)?),
+        (Field::Own(number), Value::Own(planned)) => (number, planned.data().to_vec()),
         (Field::Port(number, field), planned) => return port::order(number, field, planned),
         (Field::Label, Value::Text(label)) => (parameter::DEVICE_LABEL, text::write(label.raw())),
         (Field::Indicators, Value::Indicators(Indicators::Flash)) => (parameter::IDENTIFY_DEVICE, vec![1]),
@@ -48,6 +50,9 @@ impl Order {
 
 /// The questions whose answers show whether this field is as wanted.
 pub(super) fn proof(difference: &Difference) -> Vec<Question> {
+    if let (Field::Own(number), Value::Own(about)) = (difference.field, &difference.planned) {
+        return vec![Question::Own(number, about.clone())];
+    }
     match difference.field {
         Field::Label => vec![Question::Label],
         Field::Indicators => vec![Question::Identify],

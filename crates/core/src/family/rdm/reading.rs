@@ -7,13 +7,13 @@ use std::collections::VecDeque;
 use std::time::Duration;
 
 use lantern_wire::rdm::parameter::{self, Refusal};
-use lantern_wire::rdm::{Class, DeviceInfo, Message, Personality, ResponseType, Uid, text};
+use lantern_wire::rdm::{Class, Description, DeviceInfo, Message, Personality, ResponseType, Uid, text};
 
 use super::health::{self, Ask};
 use super::{FIELDS, FIELDS_OF_GATEWAYS, port, timer};
 use crate::Indicators;
 use crate::census::Health;
-use crate::facts::{Facts, Field, FixtureSetting, Value};
+use crate::facts::{Facts, Field, FixtureSetting, OwnValue, Value};
 
 /// The most parts of one long answer.
 const MOST_PARTS: usize = 64;
@@ -21,6 +21,8 @@ const MOST_PARTS: usize = 64;
 const MOST_FETCHED: u32 = 8;
 /// How often one may say "later" to one question.
 const MOST_PUT_OFF: u32 = 4;
+/// The most parameters of a maker's own that are read of one unit.
+const MOST_OWN: usize = 64;
 /// Everything that waits, however little it matters (E1.20, section 10.3.1).
 const ANY_STATUS: u8 = 2;
 
@@ -42,6 +44,10 @@ pub(super) enum Question {
     Port(port::Ask),
     /// A further setting.
     Setting(FixtureSetting),
+    /// What this parameter of its maker's own is.
+    Describe(u16),
+    /// What that is set to, as far as it was described.
+    Own(u16, Box<OwnValue>),
     /// Nothing is asked: it is told to take this.
     Order(Order),
 }
@@ -60,6 +66,8 @@ impl Question {
             Self::Health(ask) => ask.parameter(),
             Self::Port(ask) => ask.parameter(),
             Self::Setting(setting) => setting.parameter(),
+            Self::Describe(_) => parameter::PARAMETER_DESCRIPTION,
+            Self::Own(number, _) => *number,
             Self::Info => parameter::DEVICE_INFO,
             Self::Supported => parameter::SUPPORTED_PARAMETERS,
             Self::Software => parameter::SOFTWARE_LABEL,
@@ -86,6 +94,7 @@ impl Question {
             Self::Order(order) => order.data.clone(),
             Self::Health(ask) => ask.data(),
             Self::Port(ask) => ask.data(),
+            Self::Describe(number) => number.to_be_bytes().to_vec(),
             _ => Vec::new(),
         }
     }
@@ -103,7 +112,8 @@ impl Question {
             Self::Identify => vec![Field::Indicators],
             Self::Port(ask) => ask.field().into_iter().collect(),
             Self::Setting(setting) => vec![Field::Setting(*setting)],
-            Self::Order(_) | Self::Health(_) => Vec::new(),
+            Self::Own(number, _) => vec![Field::Own(*number)],
+            Self::Order(_) | Self::Health(_) | Self::Describe(_) => Vec::new(),
         }
     }
 }
@@ -140,6 +150,8 @@ pub(in crate::family) struct Reading {
     examines: bool,
     /// Whether it is asked for its further settings.
     with_settings: bool,
+    /// Whether it is asked for the parameters of its maker's own.
+    with_own: bool,
     /// Whether it is a gateway, which takes no slots and has ports.
     is_gateway: bool,
     told: health::Told,
@@ -177,6 +189,7 @@ impl Reading {
             mode_count: 0,
             examines: false,
             with_settings: false,
+            with_own: false,
             is_gateway: false,
             told: health::Told::default(),
             sensors: 0,
@@ -193,6 +206,18 @@ impl Reading {
     /// The same, and its further settings.
     pub(super) const fn with_settings(mut self) -> Self {
         self.with_settings = true;
+        self
+    }
+
+    /// The same, and the parameters of its maker's own.
+    pub(super) const fn with_own(mut self) -> Self {
+        self.with_own = true;
+        self
+    }
+
+    /// The same, and these at the end.
+    pub(super) fn and(mut self, questions: impl IntoIterator<Item = Question>) -> Self {
+        self.open.extend(questions);
         self
     }
 
@@ -345,6 +370,17 @@ impl Reading {
                 Some(value) => self.facts.learn(Field::Setting(*setting), value),
                 None => return false,
             },
+            Question::Describe(number) => match Description::read(data) {
+                Some(about) if about.parameter == *number => {
+                    if about.is_told {
+                        self.ask_own(*number, OwnValue::described(&about));
+                    }
+                }
+                _ => return false,
+            },
+            Question::Own(number, about) => {
+                self.facts.learn(Field::Own(*number), Value::Own(Box::new(about.with_data(data))));
+            }
             Question::Order(_) => self.ordered = Some(Ok(())),
             Question::Identify => match data {
                 [0] => self.facts.learn(Field::Indicators, Value::Indicators(Indicators::Normal)),
@@ -353,6 +389,11 @@ impl Reading {
             },
         }
         true
+    }
+
+    fn ask_own(&mut self, number: u16, about: OwnValue) {
+        self.facts.can_tell(Field::Own(number));
+        self.open.push_back(Question::Own(number, Box::new(about)));
     }
 
     fn take_mode(&mut self, mode: Personality) {
@@ -411,6 +452,10 @@ impl Reading {
                 self.open.push_back(Question::Setting(setting));
             }
         }
+        if self.with_own {
+            let own = supported.iter().filter(|number| **number >= parameter::OWN).take(MOST_OWN);
+            self.open.extend(own.map(|number| Question::Describe(*number)));
+        }
         if self.examines {
             self.open.extend(Ask::all(supported, self.sensors).into_iter().map(Question::Health));
         }
@@ -420,6 +465,10 @@ impl Reading {
     fn refuse(&mut self, question: &Question, why: Refusal) {
         if matches!(question, Question::Order(_)) {
             self.ordered = Some(Err(why));
+        }
+        // What it does not describe can be read all the same.
+        if let Question::Describe(number) = question {
+            self.ask_own(*number, OwnValue::undescribed());
         }
         question.fields().into_iter().for_each(|field| self.facts.cannot_tell(field));
     }

@@ -99,9 +99,9 @@ impl Search {
             to_read.push(uid);
         }
         match &self.on_cables {
-            OnCables::Read | OnCables::ReadWhole | OnCables::Examine | OnCables::Watch(_) => {}
+            OnCables::Read | OnCables::Examine | OnCables::Watch(_) => {}
             OnCables::Nothing | OnCables::Count => return,
-            OnCables::ReadSome { uids, beside } => {
+            OnCables::ReadSome { uids, beside, .. } => {
                 let on_cable =
                     || self.units.range((at, Uid::LOWEST)..=(at, Uid::EVERYBODY)).map(|((_, uid), _)| *uid);
                 if *beside && on_cable().any(|uid| uids.contains(&uid)) {
@@ -120,6 +120,7 @@ impl Search {
         let cable = self.cables.entry(at).or_default();
         let reading = Reading::new(uid);
         let reading = if self.reads_settings { reading.with_settings() } else { reading };
+        let reading = if self.on_cables.reads_own() { reading.with_own() } else { reading };
         let examines = self.on_cables.examines();
         cable.add(now, if examines { reading.examining() } else { reading });
         if self.is_heard {
@@ -235,9 +236,7 @@ impl Asker for Search {
 
     fn read_of(&self) -> (usize, usize) {
         match &self.on_cables {
-            OnCables::Read | OnCables::ReadWhole | OnCables::Examine | OnCables::Watch(_) => {
-                (self.done, self.tables.units())
-            }
+            OnCables::Read | OnCables::Examine | OnCables::Watch(_) => (self.done, self.tables.units()),
             OnCables::ReadSome { .. } => {
                 (self.done, self.units.values().filter(|unit| unit.is_read).map(|unit| unit.places.len()).sum())
             }

@@ -138,7 +138,10 @@ impl<C: Carrier> Talk<C> {
     }
 
     fn read_whole(&mut self, now: Duration) {
-        self.cable.add(now, self.carrier.whole(self.uid));
+        // Of its maker's own parameters only those that are to be changed are asked for.
+        let is_own = |difference: &&Difference| matches!(difference.field, Field::Own(_));
+        let own = self.differences.iter().filter(is_own).flat_map(proof);
+        self.cable.add(now, self.carrier.whole(self.uid).and(own));
     }
 
     /// Asks these questions, after an order or by themselves.

@@ -1,10 +1,13 @@
 //! `show`: everything known of one device.
 
-use lantern_core::census::{Service, Stream};
-use lantern_core::view::{FactLine, PortLine, Portrait};
+mod fixture;
+
+use lantern_core::census::{Service, Stream, Subject};
+use lantern_core::conversation::Depth;
+use lantern_core::view::{FactLine, FixturePortrait, PortLine, Portrait};
 use serde::Serialize;
 
-use super::named;
+use super::named::{self, AboutFixtures};
 use crate::codes;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -14,10 +17,10 @@ use crate::session::{Session, Where};
 /// Show everything known of one device
 ///
 /// Every field with who told it and when; its ports with their data; what it says about its state, in words; and what the sheet
-/// wants, where that is otherwise.
+/// wants, where that is otherwise. Of a fixture also how it is, and the parameters of its maker's own.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The device: its name, address or MAC address
+    /// The device: its name, address or MAC address; a fixture: its RDM identifier, or its name on the sheet
     #[arg(value_name = "NODE")]
     node: String,
 
@@ -31,17 +34,35 @@ struct Answer<'a> {
     device: &'a Portrait,
 }
 
+#[derive(Debug, Serialize)]
+struct FixtureAnswer<'a> {
+    format: u32,
+    fixture: &'a FixturePortrait,
+}
+
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
-    let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
+    let named = std::slice::from_ref(&args.node);
+    let fixtures = (AboutFixtures::Perhaps, Depth::Everything);
+    let look = named::look_into(&session, named, named::likely(named), fixtures, out)?;
+    let sheet = session.sheet_file().map(|file| file.path.display().to_string());
+    if let Ok(Subject::Fixture(fixture)) = named::subject(&args.node, &look.census, session.sheet()) {
+        let portrait = FixturePortrait::of(&fixture, &look.census, session.sheet());
+        if out.is_json() {
+            out.object(&FixtureAnswer { format: 1, fixture: &portrait })?;
+        } else {
+            fixture::show(&portrait, sheet.as_deref(), out)?;
+        }
+        let is_fine = !portrait.differs() && portrait.findings.is_empty();
+        return Ok(if is_fine { Exit::Fine } else { Exit::Wrong });
+    }
     let device = named::device(&args.node, &look)?;
     let portrait =
         Portrait::of(device, &look.census, look.everybody(), session.sheet(), &codes::book_or_standard(out)?);
     if out.is_json() {
         out.object(&Answer { format: 1, device: &portrait })?;
     } else {
-        let sheet = session.sheet_file().map(|file| file.path.display().to_string());
         show(&portrait, sheet.as_deref(), out)?;
     }
     Ok(if differs(&portrait) { Exit::Wrong } else { Exit::Fine })
