@@ -86,6 +86,21 @@ fn what_another_controller_does_meanwhile_is_told() {
     assert_eq!(so(&rig), as_planned());
 }
 
+/// A gateway of which nothing is known but what its broker says is a device all the same: it has a row, and can be patched.
+#[test]
+fn a_gateway_without_a_place_has_a_row() {
+    let (alone, _) = BROKER.rsplit_once("[[device]]").unwrap();
+    let rig = rig_in(alone);
+    let said = rig.run_here(&["survey"]).ended(0);
+    assert!(said.line(&["orlop-eight", "RDMnet"]).ends_with("answers"), "{}", said.out);
+    let json = rig.run_here(&["survey", "--json"]).json();
+    let devices = json["devices"].as_array().unwrap();
+    let row = devices.iter().find(|one| one["name"] == "orlop-eight").unwrap();
+    assert_eq!((&row["address"], &row["mac"]), (&serde_json::Value::Null, &serde_json::Value::Null));
+    rig.run_here(&["set", "orlop-eight", "--port", "1", "--universe", "sacn 55", "--yes"]).ended(0);
+    assert_eq!(so(&rig)[0].0, 55);
+}
+
 /// One port of a gateway shows which one it is, and ends dark; an Art-Net node has only indicators of its own.
 #[test]
 fn one_port_flashes_and_ends_dark() {

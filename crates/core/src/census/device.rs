@@ -94,6 +94,10 @@ struct Group {
 }
 
 impl Group {
+    fn is_placeless(&self) -> bool {
+        self.mac.is_none() && self.addresses.is_empty()
+    }
+
     fn add(&mut self, address: Ipv4Addr, seen: &Seen) {
         if !address.is_unspecified() {
             self.addresses.insert(address);
@@ -120,6 +124,11 @@ impl Groups {
             self.all.push(Group { mac: Some(mac), ..Group::default() });
             self.all.len() - 1
         })
+    }
+
+    fn without_place(&mut self) -> usize {
+        self.all.push(Group::default());
+        self.all.len() - 1
     }
 
     fn hold(&mut self, address: Ipv4Addr, group: usize) {
@@ -199,13 +208,23 @@ impl Census {
         groups
     }
 
-    /// Finds the group of every unit: by its MAC address, or its address.
+    /// Finds the group of every unit: by its MAC address, or its address. One that tells neither, as behind a broker, is a device of
+    /// its own.
     fn place_units(&self, groups: &mut Groups) {
+        let mut placeless: HashMap<String, usize> = HashMap::new();
         for (index, unit) in self.units().iter().enumerate() {
             let by_mac = unit.mac.and_then(|mac| groups.by_mac.get(&mac)).copied();
             let group = by_mac.or_else(|| groups.holders(unit.address).first().copied());
+            let group = group.or_else(|| {
+                let is_placeless = unit.mac.is_none() && unit.address.is_unspecified();
+                is_placeless
+                    .then(|| *placeless.entry(unit.identity.to_string()).or_insert_with(|| groups.without_place()))
+            });
             if let Some(group) = group {
                 groups.all[group].units.push(index);
+                if groups.all[group].is_placeless() {
+                    groups.all[group].ways.entry(unit.family).or_default();
+                }
                 groups.all[group].set_as = unit.is_settable().then(|| unit.identity.to_string());
             }
         }
@@ -248,7 +267,14 @@ impl Census {
         let seen_by =
             group.ways.iter().map(|(way, (first, last))| SeenBy { way: *way, first: *first, last: *last });
         let seen_by: Vec<SeenBy> = seen_by.collect();
-        let (name, what) = roles.of_device(node, group.mac, &group.addresses, &seen_by);
+        let (mut name, mut what) = roles.of_device(node, group.mac, &group.addresses, &seen_by);
+        let units = self.units();
+        if let Some(unit) =
+            group.units.first().and_then(|place| units.get(*place)).filter(|_| group.is_placeless())
+        {
+            name = if unit.name().is_empty() { unit.identity.clone() } else { unit.name() };
+            what = unit.what.clone();
+        }
         Device {
             name,
             what,

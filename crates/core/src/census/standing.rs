@@ -38,7 +38,10 @@ impl Standing {
         from: &Viewpoint,
     ) -> Self {
         let by = |way: Way| seen_by.iter().any(|seen| seen.way == way);
-        let Some(address) = address else { return Self::NoAddress };
+        let Some(address) = address else {
+            // Through its broker it answers from wherever it is.
+            return if by(Way::Rdmnet) { Self::Answers } else { Self::NoAddress };
+        };
         let is_far = !from.subnets.is_empty() && !from.subnets.iter().any(|subnet| subnet.contains(address));
         // An answer to us alone shows a way from there to here; a way back there is only through a router.
         if by(Way::Echo) || (to_us && (!is_far || !from.gateways.is_empty())) {

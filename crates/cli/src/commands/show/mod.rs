@@ -2,7 +2,9 @@
 
 mod fixture;
 
-use lantern_core::census::{Service, Stream, Subject};
+use std::time::Duration;
+
+use lantern_core::census::{SeenBy, Service, Stream, Subject};
 use lantern_core::conversation::Depth;
 use lantern_core::view::{FactLine, FixturePortrait, PortLine, Portrait};
 use serde::Serialize;
@@ -84,8 +86,8 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
     let tone = if one.standing.is_fine() { Tone::Good } else { Tone::Doubtful };
     let standing = out.paint().dye(tone, &one.standing.to_string());
     out.line(&wrapped(&format!("{at}, {standing}{because}"), out.width(), 2))?;
-    let ways: Vec<String> =
-        (one.seen_by.iter()).map(|seen| format!("{} {:.1} s", seen.way, seen.last.as_secs_f64())).collect();
+    let way = |seen: &SeenBy| format!("{} {}", seen.way, after(seen.last)).trim_end().to_owned();
+    let ways: Vec<String> = one.seen_by.iter().map(way).collect();
     out.line(&wrapped(&format!("seen by {}", ways.join(", ")), out.width(), 2))?;
     if let Some(planned) = &one.planned_as {
         out.line(&format!("on the sheet as {planned}"))?;
@@ -104,6 +106,11 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
         out.hint(&format!("to make it what the sheet says: deft-lantern apply {sheet} --node {planned}"))?;
     }
     Ok(())
+}
+
+/// How long after the look began; nothing where that is not known, as of who speaks through a broker.
+fn after(time: Duration) -> String {
+    if time.is_zero() { String::new() } else { format!("{:.1} s", time.as_secs_f64()) }
 }
 
 fn facts(one: &Portrait, out: &mut Out) -> Result<(), Failure> {
@@ -125,7 +132,7 @@ fn facts(one: &Portrait, out: &mut Out) -> Result<(), Failure> {
             cells.push(Cell::new(fact.planned.clone().unwrap_or_default(), Tone::Strong));
         }
         cells.push(fact.by.to_string().into());
-        cells.push(Cell::new(format!("{:.1} s", fact.at.as_secs_f64()), Tone::Faint));
+        cells.push(Cell::new(after(fact.at), Tone::Faint));
         cells
     };
     one.facts.iter().for_each(|fact| table.row(row(fact)));
