@@ -93,6 +93,10 @@ fn a_gateway_without_a_place_has_a_row() {
     let rig = rig_in(alone);
     let said = rig.run_here(&["survey"]).ended(0);
     assert!(said.line(&["orlop-eight", "RDMnet"]).ends_with("answers"), "{}", said.out);
+    // That all its ports are on one universe is told as of any node, with what mends it.
+    assert!(said.line(&["W004"]).contains("sacn 9 (orlop-eight"), "{}", said.out);
+    let free = "deft-lantern set 7ff0:00a00008 --port 7 --universe 'sacn 10'";
+    assert!(said.out.replace("\n           ", " ").contains(free), "{}", said.out);
     let json = rig.run_here(&["survey", "--json"]).json();
     let devices = json["devices"].as_array().unwrap();
     let row = devices.iter().find(|one| one["name"] == "orlop-eight").unwrap();

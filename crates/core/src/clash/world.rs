@@ -167,7 +167,7 @@ pub fn world_clashes(
     findings.extend(rivals(census, sheet));
     findings.extend(census.sources().iter().flat_map(about_source));
     findings.extend(same_name(&nodes));
-    findings.extend(splits(&nodes, &Meant::of(census, sheet)));
+    findings.extend(splits(&nodes, &census.units(), &Meant::of(census, sheet)));
     findings.extend(dhcp_servers(census, devices));
     findings.extend(census.units().iter().filter_map(locked_out));
     findings.extend(census.units().iter().filter_map(faulty));
