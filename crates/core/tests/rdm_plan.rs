@@ -3,6 +3,7 @@
 
 use lantern_core::change::{ChangePlan, Part, Protection, plan_rig};
 use lantern_core::compare::{FixtureComparison, compare, compare_fixtures};
+use lantern_core::exchange::Draft;
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{FixtureTruth, MemoryGround, Scene};
 use rstest::rstest;
@@ -16,12 +17,16 @@ const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"l\"\nrange = \"1
     port = [{ port = 1, out = \"1:1:0\", splits = 2 }, { port = 2, out = \"1:1:0\" }]\n\
     [[fixture]]\nname = \"wash\"\non = \"1:1:0\"\nslot = 1\nfootprint = 14\n";
 
-/// A unit on the second port of the gateway, in its first mode, and what the sheet makes of it.
-fn planned(sheet: &str, and: impl FnOnce(&FixtureComparison<'_>, &ChangePlan, &RigSheet, MemoryGround)) {
+/// A unit on the second port of a gateway, in its first mode.
+fn rig() -> MemoryGround {
     let gateway = gateway(1).replace("out = [0, 1, 2, 3]", "out = [0, 0, 2, 3]");
     let scene = format!("network = \"10.40.0.0\"\n{gateway}{}", unit(1, 2, 1, ""));
-    let scene = Scene::parse(&scene.replace("gate-1", "quay")).unwrap();
-    let mut ground = ground(&scene).with_frames(OWN);
+    ground(&Scene::parse(&scene.replace("gate-1", "quay")).unwrap()).with_frames(OWN)
+}
+
+/// That, and what the sheet makes of it.
+fn planned(sheet: &str, and: impl FnOnce(&FixtureComparison<'_>, &ChangePlan, &RigSheet, MemoryGround)) {
+    let mut ground = rig();
     let sheet = RigSheet::parse(sheet).unwrap();
     let (census, seats) = (seen(&mut ground), [seat()]);
     let around = Protection { sheet: Some(&sheet), ..Protection::of(&census, &seats) };
@@ -42,6 +47,18 @@ fn one_hangs_where_it_is_said_to(#[case] rest: &str, #[case] said: &str) {
         let expected = if said.is_empty() { Vec::new() } else { vec![format!("wash: {said}")] };
         assert_eq!(found, expected);
     });
+}
+
+/// A sheet written from what is there names the port where the universe alone does not, and finds everything as it is.
+#[test]
+fn a_first_sheet_says_behind_which_port() {
+    let mut ground = rig();
+    let census = seen(&mut ground);
+    let network = "10.40.0.0/16".parse().unwrap();
+    let text = Draft { name: "t", network, census: Some(&census), units: &[], areas: &[] }.text();
+    assert!(text.contains("behind = \"quay\"\nport = 2\n"), "{text}");
+    let sheet = RigSheet::parse(&text).unwrap();
+    assert!(compare_fixtures(&sheet, &census).findings(&sheet).is_empty());
 }
 
 /// It is labelled as the sheet says, and nothing else of it changes.

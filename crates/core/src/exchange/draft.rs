@@ -7,12 +7,13 @@ use std::net::Ipv4Addr;
 use lantern_wire::art_net::ShortName;
 use toml::Value;
 
-use crate::Merge;
 use crate::address::Subnet;
 use crate::census::{Census, FoundFixture, FoundNode, FoundPort};
 use crate::facts::Field;
 use crate::sheet::WantedAddress;
 use crate::sheet::kind::Kind;
+use crate::universe::PortAddress;
+use crate::{Direction, Merge};
 
 /// What a first sheet is made from.
 #[derive(Debug, Clone, Copy)]
@@ -195,6 +196,7 @@ fn fixture_tables(census: &Census) -> String {
     all.sort_by_key(|fixture| (fixture.behind.universe, fixture.slots(), fixture.uid));
     let mut names = BTreeSet::new();
     let mut text = String::new();
+    let ambiguous = on_several_outputs(census);
     if !all.is_empty() {
         text.push_str("\n# The fixtures behind them, as they are set.\n");
     }
@@ -209,12 +211,34 @@ fn fixture_tables(census: &Census) -> String {
         line("on", &quoted(&fixture.behind.universe.to_string()));
         line("slot", &first.to_string());
         line("footprint", &(last - first + 1).to_string());
+        if let Some((node, port)) =
+            ambiguous.contains(&fixture.behind.universe).then(|| place(census, fixture)).flatten()
+        {
+            line("behind", &quoted(&node));
+            line("port", &port.to_string());
+        }
         if let Some(mode) = fixture.facts.get(Field::Mode) {
             line("mode", &mode.to_string());
         }
         line("uid", &quoted(&fixture.uid.to_string()));
     }
     text
+}
+
+/// The universes that come out of several outputs: by those alone nobody knows where a fixture hangs.
+fn on_several_outputs(census: &Census) -> BTreeSet<PortAddress> {
+    let mut seen = BTreeSet::new();
+    let outputs = census.nodes().iter().flat_map(FoundNode::ports);
+    let outputs = outputs.filter(|(_, _, port)| port.direction == Direction::Out);
+    outputs.map(|(_, _, port)| port.universe).filter(|universe| !seen.insert(*universe)).collect()
+}
+
+/// The gateway and port that a fixture hangs on, where no other node is called so.
+fn place(census: &Census, fixture: &FoundFixture) -> Option<(String, u32)> {
+    let (_, gateway) = census.gateway(&fixture.behind)?;
+    let title = gateway.title();
+    let is_only = census.nodes().iter().filter(|node| node.title() == title).count() == 1;
+    Some((title, fixture.behind.port_of(gateway)?)).filter(|_| is_only)
 }
 
 fn port_table(number: u32, port: &FoundPort) -> String {
