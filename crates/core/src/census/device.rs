@@ -156,8 +156,9 @@ impl Census {
     #[must_use]
     pub fn devices(&self, from: &Viewpoint) -> Vec<Device> {
         let groups = self.grouped(from);
-        let roles = Roles::of(self);
-        let mut devices: Vec<Device> = groups.all.iter().map(|group| self.device(group, from, &roles)).collect();
+        let (roles, units) = (Roles::of(self), self.units());
+        let mut devices: Vec<Device> =
+            groups.all.iter().map(|group| self.device(group, from, &roles, &units)).collect();
         devices.sort_by_key(|device| (device.address.is_none(), device.address, device.mac));
         devices
     }
@@ -257,7 +258,7 @@ impl Census {
         }
     }
 
-    fn device(&self, group: &Group, from: &Viewpoint, roles: &Roles) -> Device {
+    fn device(&self, group: &Group, from: &Viewpoint, roles: &Roles, units: &[Unit]) -> Device {
         let node = group.node.map(|index| &self.nodes[index]);
         let reachable = |address: &&Ipv4Addr| from.subnets.iter().any(|subnet| subnet.contains(**address));
         let stated = node.map(|node| node.address);
@@ -268,10 +269,8 @@ impl Census {
             group.ways.iter().map(|(way, (first, last))| SeenBy { way: *way, first: *first, last: *last });
         let seen_by: Vec<SeenBy> = seen_by.collect();
         let (mut name, mut what) = roles.of_device(node, group.mac, &group.addresses, &seen_by);
-        let units = self.units();
-        if let Some(unit) =
-            group.units.first().and_then(|place| units.get(*place)).filter(|_| group.is_placeless())
-        {
+        let unit = group.units.first().filter(|_| group.is_placeless()).and_then(|place| units.get(*place));
+        if let Some(unit) = unit {
             name = if unit.name().is_empty() { unit.identity.clone() } else { unit.name() };
             what = unit.what.clone();
         }

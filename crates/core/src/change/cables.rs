@@ -58,11 +58,11 @@ fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &m
         }
         FixtureState::Found(found, differences) => (found, differences),
     };
-    if let Some(difference) = row.has_other_footprint() {
+    let of_sheet = row.has_other_footprint();
+    if let Some(difference) = of_sheet {
         leave(format!("it is in its mode, and {difference}: correct the sheet"));
     }
     let subject = Subject::of_fixture(found);
-    let of_sheet = row.has_other_footprint();
     let meant = differences.iter().filter(|one| Some(*one) != of_sheet);
     let meant = meant.filter(|difference| part.has(difference.field) || difference.field == Field::Cable);
     let (mut open, untold): (Vec<Difference>, Vec<Difference>) = meant.cloned().partition(Difference::is_told);

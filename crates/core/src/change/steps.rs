@@ -7,7 +7,7 @@ use lantern_wire::art_net::{Address, Command, Input, IpCommand, IpProg, Program}
 
 use super::guard;
 use crate::census::{FoundFixture, FoundNode, Page, PortPlace, Subject, Unit};
-use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Value};
+use crate::facts::{Difference, Field, Known, PortField, Value};
 use crate::finding::Finding;
 use crate::firmware::Image;
 use crate::universe::{PortAddress, Universe};
@@ -108,8 +108,9 @@ fn steps_of_fixture(fixture: &FoundFixture, differences: &[Difference]) -> Vec<S
         planned: start.clone(),
         found: Known::Told(start.clone()),
     });
-    // Everything is as from the factory first, and starts anew last.
-    let is_order = |difference: &Difference| matches!(difference.field, Field::Setting(setting) if FixtureSetting::ORDERS.contains(&setting));
+    // What is an order comes behind every setting: as from the factory, then to start anew.
+    let is_order =
+        |difference: &Difference| matches!(difference.field, Field::Setting(setting) if setting.is_order());
     let (orders, rest): (Vec<_>, Vec<_>) = rest.into_iter().partition(is_order);
     let is_moved = rest.iter().any(|difference| difference.field == Field::StartAddress);
     let kept = kept.filter(|_| !modes.is_empty() && !is_moved);

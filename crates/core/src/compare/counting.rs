@@ -20,28 +20,23 @@ const LEAST: usize = 2;
 
 /// That all ports of a node that listen to sACN are one lower, or one higher, than planned, as it tells itself.
 pub(super) fn finding(row: &Row<'_>, sheet: &RigSheet) -> Option<Finding> {
-    let State::Found(node, differences) = &row.state else { return None };
+    let State::Found(_, differences) = &row.state else { return None };
     let is_sacn = |port: &&SheetPort| port.universe.value.real().is_some_and(Universe::is_sacn);
     let listening = row.planned.ports.iter().filter(is_sacn).count();
     let beside: Vec<i32> = differences.iter().filter_map(beside).collect();
-    let first = *beside.first().filter(|by| by.abs() == 1)?;
+    let first = *beside.first()?;
     if listening < LEAST || beside.len() != listening || beside.iter().any(|by| *by != first) {
         return None;
     }
-    let (name, offset) = (&row.planned.name, sheet.sacn_offset_of(row.planned));
-    let other = if first < 0 && offset == 0 {
-        1
-    } else if first > 0 && offset == 1 {
-        0
-    } else {
-        return None;
+    let (way, other) = match (first, sheet.sacn_offset_of(row.planned)) {
+        (-1, 0) => ("below", 1),
+        (1, 1) => ("above", 0),
+        _ => return None,
     };
-    let way = if first < 0 { "below" } else { "above" };
-    let what =
-        format!("all {listening} sACN universes of {} are one {way} the plan, as it tells them", name.value);
+    let name = &row.planned.name.value;
+    let what = format!("all {listening} sACN universes of {name} are one {way} the plan, as it tells them");
     let remedy = format!(
-        "if {} receives as planned all the same, write sacn_offset = {other} at it or its kind; else: deft-lantern apply SHEET",
-        node.name()
+        "if {name} receives as planned all the same, write sacn_offset = {other} at it or its kind; else: deft-lantern apply SHEET"
     );
     Some(ALL_BESIDE.finding(what, remedy))
 }

@@ -235,10 +235,9 @@ fn on_several_outputs(census: &Census) -> BTreeSet<PortAddress> {
 
 /// The gateway and port that a fixture hangs on, where no other node is called so.
 fn place(census: &Census, fixture: &FoundFixture) -> Option<(String, u32)> {
-    let (_, gateway) = census.gateway(&fixture.behind)?;
-    let title = gateway.title();
+    let (title, port) = census.cable(&fixture.behind);
     let is_only = census.nodes().iter().filter(|node| node.title() == title).count() == 1;
-    Some((title, fixture.behind.port_of(gateway)?)).filter(|_| is_only)
+    port.filter(|_| is_only).map(|port| (title, port))
 }
 
 fn port_table(number: u32, port: &FoundPort) -> String {

@@ -69,9 +69,6 @@ impl FixtureSetting {
         Self::StartupMode,
     ];
 
-    /// What it is told once, and is no setting that a sheet could have.
-    pub const ORDERS: [Self; 2] = [Self::FactoryDefaults, Self::Reset];
-
     /// What it can be.
     #[must_use]
     pub const fn form(self) -> Form {
@@ -140,7 +137,13 @@ impl FixtureSetting {
     /// Whether it is kept when a fixture is set as it was: not what its lamp happens to do, and no order.
     #[must_use]
     pub const fn is_kept(self) -> bool {
-        !matches!(self, Self::Lamp | Self::FactoryDefaults | Self::Reset)
+        !matches!(self, Self::Lamp) && !self.is_order()
+    }
+
+    /// Whether it is told once, and is no setting that a sheet could have.
+    #[must_use]
+    pub const fn is_order(self) -> bool {
+        matches!(self, Self::FactoryDefaults | Self::Reset)
     }
 
     /// What the data of an answer mean; `None` where they make no sense. A byte that has no word is told by its number.

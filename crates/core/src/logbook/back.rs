@@ -45,13 +45,13 @@ impl Run {
             let along = step.along.iter().map(|along| (along.field, Known::Told(along.before.clone())));
             // Where others chose the address, what went with it was told before.
             let by_others = step.fields.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
-            let before = by_others.then(|| self.told_before(&step.node)).into_iter().flatten();
+            let before = by_others.then(|| self.told_before(&step.node, Field::is_ip)).into_iter().flatten();
             // Of a mode that was chosen by how many slots it takes, the number of the one before is known.
             let by_slots = step.fields.iter().any(|one| one.field == Field::Footprint);
             let mode = by_slots.then(|| self.mode_before(&step.node)).flatten();
             let is_everything =
                 step.fields.iter().any(|one| one.field == Field::Setting(FixtureSetting::FactoryDefaults));
-            let everything = is_everything.then(|| self.settings_before(&step.node)).into_iter().flatten();
+            let everything = is_everything.then(|| self.told_before(&step.node, is_setting)).into_iter().flatten();
             let along = along
                 .chain(before.chain(mode).chain(everything).map(|(field, value)| (field, Known::Told(value))));
             for (field, found) in of_step.chain(along).filter(|(field, _)| part.has(*field)) {
@@ -75,21 +75,10 @@ impl Run {
 }
 
 impl Run {
-    /// Where its address, mask and gateway came from, and what they were, before the run.
-    fn told_before(&self, node: &NodeName) -> Vec<(Field, Value)> {
+    /// What it told of these fields before the run.
+    fn told_before(&self, node: &NodeName, is_meant: fn(Field) -> bool) -> Vec<(Field, Value)> {
         let told = self.before(node).into_iter().flat_map(Facts::told);
-        told.filter(|(field, _)| field.is_ip()).map(|(field, value)| (field, value.clone())).collect()
-    }
-
-    /// Every setting of a fixture before the run.
-    fn settings_before(&self, node: &NodeName) -> Vec<(Field, Value)> {
-        let is_setting = |field: Field| match field {
-            Field::StartAddress | Field::Mode | Field::Label => true,
-            Field::Setting(setting) => setting.is_kept(),
-            _ => false,
-        };
-        let told = self.before(node).into_iter().flat_map(Facts::told);
-        told.filter(|(field, _)| is_setting(*field)).map(|(field, value)| (field, value.clone())).collect()
+        told.filter(|(field, _)| is_meant(*field)).map(|(field, value)| (field, value.clone())).collect()
     }
 
     /// The mode that a fixture was in before the run.
@@ -104,6 +93,15 @@ impl Run {
     }
 }
 
+/// Every setting of a fixture.
+const fn is_setting(field: Field) -> bool {
+    match field {
+        Field::StartAddress | Field::Mode | Field::Label => true,
+        Field::Setting(setting) => setting.is_kept(),
+        _ => false,
+    }
+}
+
 impl Gathered {
     fn back(self, node: &NodeName) -> Back {
         let mut lost = Vec::new();
@@ -112,10 +110,10 @@ impl Gathered {
             match known {
                 // What it was is told by the fields it stands for.
                 _ if matches!(field, Field::FactoryNetwork | Field::Footprint) => {}
-                _ if field == Field::Setting(FixtureSetting::FactoryDefaults) => {}
+                // Nor is there anything to undo of an order: of the one everything else is put back, the other changes nothing.
+                _ if matches!(field, Field::Setting(setting) if setting.is_order()) => {}
                 // What was done once is not undone by doing something else.
                 _ if matches!(field, Field::LossScene | Field::Merging | Field::Firmware) => lost.push(field),
-                _ if field == Field::Setting(FixtureSetting::Reset) => {}
                 Known::Told(value) => told.push((field, value)),
                 Known::Untold | Known::CannotTell => lost.push(field),
             }

@@ -6,7 +6,7 @@ use serde::Serialize;
 use crate::as_text;
 use crate::census::{Census, FoundFixture, Health};
 use crate::compare::{FixtureState, Trouble, compare_fixtures, troubles};
-use crate::facts::{Difference, Field, FixtureSetting, Value};
+use crate::facts::{Difference, Field, Value};
 use crate::finding::Finding;
 use crate::sheet::RigSheet;
 use crate::universe::PortAddress;
@@ -109,7 +109,7 @@ impl FixturePortrait {
 /// Everything but what is its maker's own, in the order of fields.
 fn facts(fixture: &FoundFixture, differences: &[Difference]) -> Vec<FixtureFact> {
     let is_shown = |field: &Field| match field {
-        Field::Setting(setting) => !FixtureSetting::ORDERS.contains(setting),
+        Field::Setting(setting) => !setting.is_order(),
         _ => true,
     };
     let line = |field: Field| {

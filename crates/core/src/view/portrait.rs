@@ -9,7 +9,7 @@ use serde::Serialize;
 use crate::census::{Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way};
 use crate::codes::CodeBook;
 use crate::compare::{Everybody, Row, State, Wanted, compare_all};
-use crate::facts::{Difference, Facts, Field, FixtureSetting, Known, PortField, Tells, Value};
+use crate::facts::{Difference, Facts, Field, Known, PortField, Tells, Value};
 use crate::sheet::{RigSheet, SheetNode};
 use crate::{Direction, MacAddress, Said, as_millis, as_text};
 
@@ -180,7 +180,7 @@ fn facts(device: &Device, node: Option<&FoundNode>, census: &Census, wanted: Opt
         tellers.chain(own.map(|unit| (unit.family, unit as &dyn Tells))).collect();
     let mut lines = Vec::new();
     let is_order = |field: &Field| match field {
-        Field::Setting(setting) => FixtureSetting::ORDERS.contains(setting),
+        Field::Setting(setting) => setting.is_order(),
         field => matches!(field, Field::FactoryNetwork | Field::LossScene),
     };
     for field in Field::OF_DEVICES.into_iter().filter(|field| !is_order(field)) {
