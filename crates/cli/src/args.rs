@@ -4,7 +4,7 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
     adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover, identify, keep,
-    kinds, levels, logbook, matching, open, reach, set, sheet, show, survey, undo, universe, watch, why,
+    kinds, lease, levels, logbook, matching, open, reach, set, sheet, show, survey, undo, universe, watch, why,
 };
 use crate::output::ColorChoice;
 
@@ -61,6 +61,7 @@ pub(crate) enum Command {
     Logbook(logbook::Command),
     Identify(identify::Args),
     Match(matching::Args),
+    Lease(lease::Args),
     #[command(subcommand)]
     Keep(keep::Command),
     #[command(subcommand)]
@@ -80,7 +81,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
     ("Plan", &["sheet", "universe", "address", "kinds"]),
-    ("Set", &["apply", "set", "undo", "logbook", "identify", "match", "keep", "firmware"]),
+    ("Set", &["apply", "set", "undo", "logbook", "identify", "match", "lease", "keep", "firmware"]),
     ("Check", &["check", "reach", "why", "watch", "levels", "handover", "explain"]),
     ("Try", &["demo"]),
 ];

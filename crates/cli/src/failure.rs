@@ -10,6 +10,7 @@ use lantern_core::census::{CensusFileError, DesignationError};
 use lantern_core::exchange::{BadCell, JsonError, SceneFileError, TableError};
 use lantern_core::finding::Finding;
 use lantern_core::keepsake::KeepsakeError;
+use lantern_core::lease::LeaseLineError;
 use lantern_core::logbook::{LogbookError, Order};
 use lantern_core::rework::ReworkError;
 use lantern_core::sheet::SheetErrors;
@@ -31,6 +32,8 @@ pub(crate) enum Failure {
     Logbook { path: PathBuf, source: io::Error, sent: bool },
     #[error("{}: {error}", path.display())]
     LogbookFormat { path: PathBuf, error: LogbookError },
+    #[error("{}: {error}", path.display())]
+    Leases { path: PathBuf, error: LeaseLineError },
     #[error("there is nothing to go on with in {}", logbook.display())]
     NothingToResume { logbook: PathBuf, last: Option<(String, Option<Order>)> },
     #[error("there is nothing to take back in {}", logbook.display())]

@@ -6,6 +6,8 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use lantern_core::census::SavedCensus;
+use lantern_core::clash::sheet_clashes;
+use lantern_core::finding::{Rule, Severity};
 use lantern_core::sheet::RigSheet;
 use lantern_core::sheet::kind::KindBook;
 use serde::Serialize;
@@ -68,6 +70,24 @@ impl SheetFile {
         let there = || self.sheet.areas.iter().map(|area| area.name.value.clone()).collect();
         let found = self.sheet.areas.iter().position(|area| area.name.value == name);
         found.ok_or_else(|| Failure::NoArea { wanted: name.to_owned(), there: there() })
+    }
+
+    /// Refuses to go by a sheet that contradicts itself.
+    pub(crate) fn refuse_clashes(&self) -> Result<(), Failure> {
+        self.refuse_clashes_of("")
+    }
+
+    /// Refuses to go by a sheet that contradicts itself in what these families of rules are about, by their letters; in anything,
+    /// where none are named.
+    pub(crate) fn refuse_clashes_of(&self, families: &str) -> Result<(), Failure> {
+        let mut clashes = sheet_clashes(&self.sheet);
+        let is_meant =
+            |rule: &Rule| families.is_empty() || rule.code.starts_with(|letter| families.contains(letter));
+        clashes.retain(|clash| clash.rule.severity == Severity::Error && is_meant(clash.rule));
+        if clashes.is_empty() {
+            return Ok(());
+        }
+        Err(Failure::Clashes { path: self.path.clone(), text: self.sheet.text().to_owned(), findings: clashes })
     }
 
     /// The logbook that belongs to it.

@@ -108,7 +108,7 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         Failure::NoArea { there, .. } => format!("there are: {}", there.join(", ")),
         Failure::RangeTooLong { .. } => "ask it in parts, or survey it: deft-lantern survey --range RANGE".to_owned(),
         Failure::NoKind { there, .. } => format!("there are: {}", there.join(", ")),
-        Failure::LogbookFormat { path, .. } => {
+        Failure::LogbookFormat { path, .. } | Failure::Leases { path, .. } => {
             format!("use that version, or move {} away; nothing was sent", path.display())
         }
         Failure::NothingToResume { last: Some((at, Some(Order::Undo))), .. } => {

@@ -1,8 +1,8 @@
 //! The logbook on disk: each line is there for good before the step it tells of is sent.
 
-use std::fs::{File, OpenOptions};
-use std::io::{self, Read, Seek, SeekFrom, Write};
-use std::path::{Path, PathBuf};
+use std::fs::File;
+use std::io;
+use std::path::Path;
 
 use lantern_core::change::Change;
 use lantern_core::logbook::{self, Begun, Ending, FORMAT, Line, Planned, Record, Run, StepTaken};
@@ -10,13 +10,13 @@ use lantern_core::logbook::{self, Begun, Ending, FORMAT, Line, Planned, Record, 
 use crate::clock;
 use crate::failure::Failure;
 use crate::files;
+use crate::journal::Journal;
 use crate::output::{Out, counted};
 
 /// A logbook opened for one run of the program.
 #[derive(Debug)]
 pub(crate) struct LogbookFile {
-    path: PathBuf,
-    file: File,
+    journal: Journal,
     run: String,
     /// Whether a step of this run was written down as sent.
     sent: bool,
@@ -39,24 +39,12 @@ pub(crate) fn runs_of(path: &Path, out: &mut Out) -> Result<Vec<Run>, Failure> {
 }
 
 impl LogbookFile {
-    /// Opens the logbook, or starts it, and begins a run: a new one, or one that is gone on with. A last line that a power
-    /// cut tore off is ended, not continued. That it can be read, [`runs_of`] has seen before.
+    /// Opens the logbook, or starts it, and begins a run: a new one, or one that is gone on with. That it can be read,
+    /// [`runs_of`] has seen before.
     pub(crate) fn begin(path: &Path, run: Option<String>, begun: &Begun) -> Result<Self, Failure> {
-        let failed = |source| Failure::Write { path: path.to_owned(), source };
-        let is_new = !path.exists();
-        let mut file = OpenOptions::new().read(true).append(true).create(true).open(path).map_err(failed)?;
-        if is_new {
-            files::give_to_caller(path);
-        }
-        // Without a sheet to hold, this is what keeps a second run out.
-        if let Err(std::fs::TryLockError::WouldBlock) = file.try_lock() {
-            return Err(Failure::Busy { path: path.to_owned() });
-        }
-        if is_torn(&mut file).map_err(failed)? {
-            file.write_all(b"\n").map_err(failed)?;
-        }
+        let journal = Journal::open(path)?;
         let new = || format!("{}-{}", clock::now().strftime("%Y%m%dT%H%M%SZ"), std::process::id());
-        let mut book = Self { path: path.to_owned(), file, run: run.unwrap_or_else(new), sent: false };
+        let mut book = Self { journal, run: run.unwrap_or_else(new), sent: false };
         book.append([Record::Begun(begun.clone())])?;
         Ok(book)
     }
@@ -81,7 +69,7 @@ impl LogbookFile {
 
     /// Where it is.
     pub(crate) fn path(&self) -> &Path {
-        &self.path
+        self.journal.path()
     }
 
     /// What the run is called.
@@ -92,29 +80,11 @@ impl LogbookFile {
     /// Appends lines; when it returns they are on disk.
     fn append(&mut self, records: impl IntoIterator<Item = Record>) -> Result<(), Failure> {
         let at = clock::now().to_string();
-        let mut text = String::new();
-        let written = records.into_iter().try_for_each(|record| {
-            let line = Line { format: FORMAT, at: at.clone(), run: self.run.clone(), record };
-            text += &serde_json::to_string(&line)?;
-            text.push('\n');
-            Ok::<(), io::Error>(())
-        });
-        let written = written.and_then(|()| {
-            self.file.write_all(text.as_bytes())?;
-            self.file.sync_data()
-        });
-        written.map_err(|source| Failure::Logbook { path: self.path.clone(), source, sent: self.sent })
+        let line = |record| Line { format: FORMAT, at: at.clone(), run: self.run.clone(), record };
+        let (path, sent) = (self.path().to_owned(), self.sent);
+        let lines: Vec<Line> = records.into_iter().map(line).collect();
+        self.journal.append(lines).map_err(|source| Failure::Logbook { path, source, sent })
     }
-}
-
-fn is_torn(file: &mut File) -> io::Result<bool> {
-    if file.seek(SeekFrom::End(0))? == 0 {
-        return Ok(false);
-    }
-    file.seek(SeekFrom::End(-1))?;
-    let mut last = [0];
-    file.read_exact(&mut last)?;
-    Ok(last != *b"\n")
 }
 
 /// Keeps a second run on the same sheet out until it is dropped.

@@ -13,6 +13,7 @@ mod failure;
 mod files;
 mod hints;
 mod interrupt;
+mod journal;
 mod logbook_file;
 mod machine;
 mod memory;

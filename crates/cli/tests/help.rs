@@ -15,6 +15,7 @@ use crate::support::Folder;
 #[case(&["adapters", "prefer", "--help"], "help_adapters_prefer")]
 #[case(&["adapters", "preset", "--help"], "help_adapters_preset")]
 #[case(&["adapters", "restore", "--help"], "help_adapters_restore")]
+#[case(&["lease", "--help"], "help_lease")]
 #[case(&["survey", "--help"], "help_survey")]
 #[case(&["reach", "--help"], "help_reach")]
 #[case(&["why", "--help"], "help_why")]

@@ -24,6 +24,7 @@ mod identify;
 mod interrupted;
 mod keep;
 mod killed;
+mod lease;
 mod levels;
 mod matching;
 mod on_the_wire;

@@ -26,6 +26,7 @@ pub mod finding;
 pub mod firmware;
 pub mod keepsake;
 pub mod ladder;
+pub mod lease;
 pub mod levels;
 pub mod logbook;
 pub mod packets;

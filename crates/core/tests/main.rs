@@ -10,6 +10,7 @@ mod diagnosis;
 mod filling;
 mod firmware;
 mod ladder;
+mod leasing;
 mod levels;
 mod llrp;
 mod llrp_names;

@@ -175,6 +175,12 @@ impl Party {
         }
     }
 
+    /// Takes in a frame that is for it, or for everybody; whether it hears any.
+    pub(crate) fn hear_frame(&mut self, now: Duration, frame: &[u8]) -> bool {
+        let device = self.device_mut().filter(|device| device.hears_frames());
+        device.map(|device| device.hear_frame(now, frame)).is_some()
+    }
+
     pub(crate) fn wake_at(&self) -> Option<Duration> {
         match self {
             Self::Node(node) => node.wake_at(),

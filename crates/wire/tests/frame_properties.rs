@@ -47,13 +47,20 @@ proptest! {
     #[test]
     fn dhcp_survives(
         to_client: bool, transaction: u32, client: [u8; 6], kind in 1_u8.., yours: u32,
-        addresses: [Option<u32>; 4], lease: Option<u32>,
+        addresses: [Option<u32>; 4], times: [Option<u32>; 3], fixed: [u32; 2], by_broadcast: bool,
+        texts in prop::array::uniform5(prop::collection::vec(any::<u8>(), 0..256)),
     ) {
         let [requested, server, mask, router] = addresses.map(|address| address.map(Into::into));
+        let [lease, renew_after, rebind_after] = times;
+        let [has, relay] = fixed.map(Into::into);
+        let [host_name, class, words, client_id, relay_info] = texts;
         let message = Dhcp {
-            to_client, transaction, client: MacAddress(client), kind: DhcpKind(kind), yours: yours.into(),
-            requested, server, mask, router, lease,
+            to_client, transaction, client: MacAddress(client), kind: DhcpKind(kind), by_broadcast, has,
+            yours: yours.into(), relay, requested, server, mask, router, lease, renew_after, rebind_after,
+            host_name, class, words, client_id, relay_info,
         };
+        // Whatever a relay adds, looking for its port ends.
+        let _ = message.circuit();
         prop_assert_eq!(Dhcp::parse(&message.to_bytes()).unwrap(), message);
     }
 

@@ -5,10 +5,8 @@ use std::path::PathBuf;
 
 use lantern_core::address::AddressRange;
 use lantern_core::change::{Aspect, ChangePlan, Part, plan_rig, waiting_places};
-use lantern_core::clash::sheet_clashes;
 use lantern_core::compare::{compare_all, compare_fixtures};
 use lantern_core::conversation::{Concern, OnCables};
-use lantern_core::finding::Severity;
 use lantern_core::logbook::{Begun, Order, Run, resume};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::SheetNode;
@@ -76,7 +74,7 @@ pub(crate) struct Args {
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let mut file = SheetFile::read(&args.on.sheet)?;
-    refuse_clashes(&file)?;
+    file.refuse_clashes()?;
     let runs = runs_of(&file.logbook(), out)?;
     let resumed = if args.resume { Some(to_resume(&runs, &file)?) } else { None };
     let part = match resumed {
@@ -192,13 +190,4 @@ impl Args {
         let around = Around::of(session, &look, runs)?.parking(self.parking);
         Ok(plan_rig(&comparison, hanging.as_ref(), &around.protection(), part))
     }
-}
-
-fn refuse_clashes(file: &SheetFile) -> Result<(), Failure> {
-    let mut clashes = sheet_clashes(&file.sheet);
-    clashes.retain(|clash| clash.rule.severity == Severity::Error);
-    if clashes.is_empty() {
-        return Ok(());
-    }
-    Err(Failure::Clashes { path: file.path.clone(), text: file.sheet.text().to_owned(), findings: clashes })
 }

@@ -16,6 +16,7 @@ pub(crate) mod handover;
 pub(crate) mod identify;
 pub(crate) mod keep;
 pub(crate) mod kinds;
+pub(crate) mod lease;
 pub(crate) mod levels;
 pub(crate) mod logbook;
 pub(crate) mod matching;
@@ -57,6 +58,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Show(args) => show::run(&args, out),
         Command::Open(args) => open::run(&args, out),
         Command::Kinds(command) => kinds::run(&command, out),
+        Command::Lease(args) => lease::run(&args, out),
         Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
         Command::Reach(args) => reach::run(&args, out),

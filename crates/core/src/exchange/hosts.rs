@@ -28,7 +28,8 @@ pub fn to_hosts(sheet: &RigSheet) -> String {
     text
 }
 
-fn host_name(name: &str) -> String {
+/// A name as a host name; empty where nothing of it can be one.
+pub(crate) fn host_name(name: &str) -> String {
     let mapped: String = name
         .to_lowercase()
         .chars()

@@ -14,6 +14,7 @@ mod upkeep;
 pub use diff::{SheetChange, sheet_diff};
 pub use draft::Draft;
 pub use export::export;
+pub(crate) use hosts::host_name;
 pub use hosts::to_hosts;
 pub use import::{BadCell, Imported, import};
 pub use json::{JsonError, from_json, to_json};

@@ -50,6 +50,7 @@ pub fn catalogue() -> Vec<&'static Rule> {
     rules.extend([crate::compare::RULES, crate::ladder::RULES, crate::change::RULES, crate::fill::RULES].concat());
     rules.extend(crate::compare::sending_rules());
     rules.extend(crate::adapter::rules());
+    rules.extend(crate::lease::RULES);
     rules.sort_by_key(|rule| rule.code);
     rules
 }
@@ -96,6 +97,7 @@ pub fn family(rule: &Rule) -> &'static str {
         Some(b'R') => "the rig against the sheet",
         Some(b'P') => "this computer",
         Some(b'D') => "why one device is silent",
+        Some(b'G') => "giving addresses by DHCP",
         _ => "a change to a node",
     }
 }

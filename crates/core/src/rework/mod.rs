@@ -2,6 +2,7 @@
 //! do it; whoever asked sees them before anything is written.
 
 mod exchange;
+mod macs;
 mod rename;
 mod renumber;
 mod resettle;
@@ -9,6 +10,7 @@ mod series;
 mod uids;
 
 pub use exchange::{Exchange, Unit, exchange};
+pub use macs::with_macs;
 pub use rename::rename;
 pub use renumber::{Renumbered, renumber};
 pub use resettle::{Goal, resettle};

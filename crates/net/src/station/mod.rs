@@ -70,7 +70,8 @@ pub struct Station {
     swallowers: Vec<UdpSocket>,
     neighbours: bool,
     lacks: Vec<Lack>,
-    shared: bool,
+    /// The ports that another program here holds too.
+    held: Vec<u16>,
 }
 
 impl Station {
@@ -91,7 +92,7 @@ impl Station {
         }
         for port in &wants.ports {
             let is_held = Udp::is_held(choice, *port);
-            station.shared |= is_held && *port == ART_NET_PORT;
+            station.held.extend(is_held.then_some(*port));
             if station.tap.is_some() && !is_held {
                 station.swallowers.extend(udp::swallower(choice, *port));
             }
@@ -146,7 +147,7 @@ impl Station {
             swallowers: Vec::new(),
             neighbours: false,
             lacks: Vec::new(),
-            shared: false,
+            held: Vec::new(),
         }
     }
 
@@ -185,8 +186,14 @@ impl Station {
 
     /// Whether another program holds the Art-Net port too.
     #[must_use]
-    pub const fn is_shared(&self) -> bool {
-        self.shared
+    pub fn is_shared(&self) -> bool {
+        self.is_held(ART_NET_PORT)
+    }
+
+    /// Whether another program holds this port, of those that were wanted.
+    #[must_use]
+    pub fn is_held(&self, port: u16) -> bool {
+        self.held.contains(&port)
     }
 
     /// Whether datagrams that have no socket are sent as frames.

@@ -43,13 +43,17 @@ pub(super) struct Body {
     pub(super) flashes: bool,
     /// What a DHCP server gives it; nothing where there is none.
     lease: Option<(Ipv4Addr, Ipv4Addr)>,
+    /// Whether it really asks for one.
+    asks: bool,
     /// What it becomes, and when; until then it is silent.
     becomes: Option<(Duration, IpState)>,
 }
 
 impl Body {
     pub(super) fn new(setup: &DeviceSetup) -> Self {
-        let ip = IpState { address: setup.address, mask: setup.mask, gateway: setup.gateway, dhcp: setup.dhcp };
+        let asks = setup.dhcp_client.is_some();
+        let address = if asks && setup.dhcp { Ipv4Addr::UNSPECIFIED } else { setup.address };
+        let ip = IpState { address, mask: setup.mask, gateway: setup.gateway, dhcp: setup.dhcp };
         Self {
             mac: setup.mac,
             ip,
@@ -61,6 +65,7 @@ impl Body {
             },
             flashes: false,
             lease: setup.lease.map(|lease| (lease, setup.mask)),
+            asks,
             becomes: None,
         }
     }
@@ -70,8 +75,11 @@ impl Body {
     pub(super) fn change(&mut self, at: Duration, wanted: IpState) {
         let [.., high, low] = self.mac.0;
         let chosen = (Ipv4Addr::new(169, 254, high.clamp(1, 254), low), Ipv4Addr::new(255, 255, 0, 0));
-        let (address, mask) =
-            if wanted.dhcp { self.lease.unwrap_or(chosen) } else { (wanted.address, wanted.mask) };
+        let (address, mask) = match (wanted.dhcp, self.asks) {
+            (true, true) => (Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED),
+            (true, false) => self.lease.unwrap_or(chosen),
+            (false, _) => (wanted.address, wanted.mask),
+        };
         self.becomes = Some((at, IpState { address, mask, ..wanted }));
     }
 

@@ -368,6 +368,11 @@ impl Role for LlrpTarget {
         Some(PORT)
     }
 
+    /// It speaks to a group, and may do so from no address at all.
+    fn needs_address(&self) -> bool {
+        false
+    }
+
     fn group(&self) -> Option<Ipv4Addr> {
         Some(TARGETS)
     }

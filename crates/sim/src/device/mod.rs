@@ -6,6 +6,7 @@
 mod announcer;
 mod art_net_source;
 mod body;
+mod dhcp_client;
 mod dhcp_server;
 mod llrp_target;
 mod look;
@@ -25,6 +26,7 @@ use std::time::Duration;
 use crate::Speech;
 
 pub use body::{IpState, Names};
+pub use dhcp_client::{DhcpClientSetup, DhcpQuirk};
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
@@ -35,6 +37,7 @@ pub use web::WebSetup;
 use announcer::Announcer;
 use art_net_source::ArtNetSource;
 use body::Body;
+use dhcp_client::DhcpClient;
 use dhcp_server::DhcpServer;
 use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
@@ -77,6 +80,32 @@ trait Role: std::fmt::Debug + Send {
 
     /// Takes in a datagram that came to its port.
     fn hear(&mut self, _now: Duration, _body: &mut Body, _from: SocketAddrV4, _bytes: &[u8]) {}
+
+    /// Whether it hears whole frames.
+    fn hears_frames(&self) -> bool {
+        false
+    }
+
+    /// Takes in a frame that is for the device, or for everybody.
+    fn hear_frame(&mut self, _now: Duration, _body: &mut Body, _frame: &[u8]) {}
+
+    /// Whether it can do nothing as long as the device has no address.
+    fn needs_address(&self) -> bool {
+        true
+    }
+
+    /// The device was switched off.
+    fn lose_power(&mut self, _body: &mut Body) {}
+
+    /// For how long it may keep its address; `None` where none was given to it.
+    fn lease_left(&self, _now: Duration) -> Option<Duration> {
+        None
+    }
+
+    /// How often it would not take an address, since somebody had it.
+    fn times_declined(&self) -> u32 {
+        0
+    }
 
     /// The port on which it takes connections over TCP.
     fn link_port(&self) -> Option<u16> {
@@ -156,6 +185,9 @@ impl SimDevice {
         if let Some(web) = &setup.web {
             roles.push(Box::new(Web::new(web)));
         }
+        if let Some(client) = &setup.dhcp_client {
+            roles.push(Box::new(DhcpClient::new(&setup.name, setup.mac, client)));
+        }
         if let Some(offers) = setup.dhcp_offers {
             roles.push(Box::new(DhcpServer::new(&setup, offers)));
         }
@@ -194,7 +226,37 @@ impl SimDevice {
 
     /// Switches its power.
     pub fn switch(&mut self, on: bool) {
+        if self.on && !on {
+            self.roles.iter_mut().for_each(|role| role.lose_power(&mut self.body));
+        }
         self.on = on;
+    }
+
+    /// For how long it may keep the address that a DHCP server gave it; `None` where none did.
+    #[must_use]
+    pub fn lease_left(&self, now: Duration) -> Option<Duration> {
+        self.roles.iter().find_map(|role| role.lease_left(now))
+    }
+
+    /// How often it would not take an address, since somebody had it.
+    #[must_use]
+    pub fn times_declined(&self) -> u32 {
+        self.roles.iter().map(|role| role.times_declined()).sum()
+    }
+
+    /// Whether it hears whole frames.
+    #[must_use]
+    pub fn hears_frames(&self) -> bool {
+        self.roles.iter().any(|role| role.hears_frames())
+    }
+
+    /// Takes in a frame that is for it, or for everybody.
+    pub fn hear_frame(&mut self, now: Duration, frame: &[u8]) {
+        let hears = self.is_listening();
+        for role in self.roles.iter_mut().filter(|role| hears && role.hears_frames()) {
+            role.hear_frame(now, &mut self.body, frame);
+        }
+        self.collect();
     }
 
     /// Whether it shows which one it is.
@@ -257,8 +319,9 @@ impl SimDevice {
 
     /// Takes in a datagram that came to this port.
     pub fn hear(&mut self, now: Duration, port: u16, from: SocketAddrV4, bytes: &[u8]) {
-        let hears = self.is_listening();
-        for role in self.roles.iter_mut().filter(|role| hears && role.port() == Some(port)) {
+        let (hears, has_address) = (self.is_listening(), self.has_address());
+        let is_able = |role: &dyn Role| hears && (has_address || !role.needs_address());
+        for role in self.roles.iter_mut().filter(|role| is_able(role.as_ref()) && role.port() == Some(port)) {
             role.hear(now, &mut self.body, from, bytes);
         }
         self.collect();
@@ -270,7 +333,9 @@ impl SimDevice {
         if self.on && self.body.is_away() {
             self.body.wake_at()
         } else if self.on {
-            self.roles.iter().filter_map(|role| role.wake_at()).min()
+            let has_address = self.has_address();
+            let able = self.roles.iter().filter(|role| has_address || !role.needs_address());
+            able.filter_map(|role| role.wake_at()).min()
         } else {
             Some(self.setup.arrives).filter(|at| !at.is_zero())
         }
@@ -285,8 +350,11 @@ impl SimDevice {
         }
         self.body.wake(now);
         let speaks = self.is_listening();
-        for role in self.roles.iter_mut().filter(|role| speaks && role.wake_at().is_some_and(|at| at <= now)) {
-            role.wake(now, &mut self.body);
+        for role in self.roles.iter_mut().filter(|_| speaks) {
+            let is_able = !self.body.ip.address.is_unspecified() || !role.needs_address();
+            if is_able && role.wake_at().is_some_and(|at| at <= now) {
+                role.wake(now, &mut self.body);
+            }
         }
         self.collect();
     }
@@ -294,6 +362,10 @@ impl SimDevice {
     /// The next thing it sends; call until `None` after every other call.
     pub fn next_utterance(&mut self) -> Option<Utterance> {
         self.said.pop_front()
+    }
+
+    const fn has_address(&self) -> bool {
+        !self.body.ip.address.is_unspecified()
     }
 
     fn collect(&mut self) {

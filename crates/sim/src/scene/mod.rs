@@ -216,6 +216,8 @@ impl Scene {
             device.address = carry(device.address);
             device.gateway = carry(device.gateway);
             device.lease = device.lease.map(carry);
+            // Whoever asks does so by frames, which this ground does not carry.
+            device.dhcp_client = None;
         }
         moved
     }

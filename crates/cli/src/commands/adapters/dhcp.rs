@@ -8,7 +8,7 @@ use lantern_core::adapter::{
     choose_cable, taken_finding,
 };
 use lantern_core::address::Subnet;
-use lantern_core::conversation::{Conversation, Heard, Lease, LeaseEnd, Leased, Outgoing};
+use lantern_core::conversation::{Conversation, Heard, LeaseEnd, Leased, Outgoing, TakeLease};
 use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
@@ -83,7 +83,7 @@ fn ask(
 ) -> Result<Leased, Failure> {
     let name = &adapter.name;
     let transaction = u32::try_from(clock::now().as_nanosecond() & 0xffff_ffff).unwrap_or(1);
-    let mut lease = Lease::new(mac, transaction);
+    let mut lease = TakeLease::new(mac, transaction);
     {
         let progress = out.progress();
         progress.show(format!("{name}: asking for a DHCP server"));

@@ -3,6 +3,7 @@
 //! Beside Art-Net nodes there may stand devices of other families, which answer ARP and echo and say what their roles
 //! say. The guest hears datagrams, or whole frames once it has a MAC address here.
 
+mod frames;
 mod links;
 
 use std::cmp::Reverse;
@@ -11,7 +12,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::art_net::PORT;
-use lantern_wire::{Arp, ArpOperation, Carries, MacAddress, Packet, UdpFrame, packet};
+use lantern_wire::{Arp, MacAddress, UdpFrame};
 
 use super::alarms::Alarms;
 use crate::device::{Linked, Utterance};
@@ -227,48 +228,6 @@ impl MemoryGround {
         parcels.into_iter().for_each(|parcel| self.carry(&parcel));
     }
 
-    /// The guest sends a frame: whoever it asks by ARP or echo answers.
-    pub fn send_frame(&mut self, frame: &[u8]) {
-        let Some(guest) = self.guest_mac else { return };
-        let frames: Vec<Vec<u8>> = match (Arp::parse(frame), Packet::parse(frame)) {
-            (Ok(asks), _) if asks.operation == ArpOperation::REQUEST => self
-                .holders(asks.target)
-                .into_iter()
-                .map(|mac| {
-                    let answer =
-                        Arp { operation: ArpOperation::REPLY, sender_mac: mac, sender: asks.target, ..asks };
-                    Arp { from: mac, to: guest, target_mac: guest, target: asks.sender, ..answer }.to_bytes()
-                })
-                .collect(),
-            (_, Ok(Packet { link: Some(link), carries: Carries::EchoRequest { number, .. } })) => {
-                let asked = self.present().find(|(mac, _)| *mac == link.to);
-                let quiet = |(mac, _): &(MacAddress, Ipv4Addr)| {
-                    self.devices.iter().any(|device| device.setup().mac == *mac && !device.setup().echo)
-                };
-                let answer = asked.filter(|one| !quiet(one)).map(|(mac, address)| {
-                    let reply = packet::echo_packet(false, address, *self.guest.ip(), 0, number);
-                    [&guest.0[..], &mac.0, &[8, 0], &reply].concat()
-                });
-                answer.into_iter().collect()
-            }
-            _ => Vec::new(),
-        };
-        for frame in frames {
-            self.carry_frame(frame);
-        }
-    }
-
-    fn holders(&self, address: Ipv4Addr) -> Vec<MacAddress> {
-        self.present().filter(|(_, own)| *own == address).map(|(mac, _)| mac).collect()
-    }
-
-    fn carry_frame(&mut self, frame: Vec<u8>) {
-        let from = SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, 0);
-        let parcel =
-            Parcel { to: Party::Guest, from, port: 0, to_everybody: false, bytes: Vec::new(), frame, link: None };
-        self.carry(&parcel);
-    }
-
     fn carry(&mut self, parcel: &Parcel) {
         if !self.link.delivers() {
             return;
@@ -326,7 +285,11 @@ impl MemoryGround {
                 self.let_node_speak(index, was_at);
             }
             Party::Device(index) => {
-                self.devices[index].hear(at, port, from, &bytes);
+                if frame.is_empty() {
+                    self.devices[index].hear(at, port, from, &bytes);
+                } else {
+                    self.devices[index].hear_frame(at, &frame);
+                }
                 self.let_device_speak(index);
             }
         }
@@ -399,8 +362,7 @@ impl MemoryGround {
                     self.say_to_nodes(source, &speech);
                     self.say(mac, source, speech);
                 }
-                Utterance::Frame(frame) if self.has_frames() => self.carry_frame(frame),
-                Utterance::Frame(_) => {}
+                Utterance::Frame(frame) => self.say_frame(index, frame),
             }
         }
         while let Some((link, said)) = self.devices[index].next_linked() {
@@ -443,12 +405,16 @@ impl MemoryGround {
             Destination::One(party) if *party.ip() == *self.guest.ip() => {
                 (party, self.guest_mac.unwrap_or(everybody))
             }
+            Destination::One(party) if party.ip().is_broadcast() => (party, everybody),
             Destination::One(_) => return,
         };
         // A socket hears what is for it, and broadcasts of its own subnet.
         let by_socket = !matches!(speech.to, Destination::Broadcast(to) if !self.broadcasts.contains(&to));
         let from = SocketAddrV4::new(source, speech.port);
         let frame = UdpFrame { from_mac: mac, to_mac, from, to, payload: &speech.bytes }.to_bytes();
+        if to.ip().is_broadcast() {
+            self.carry_to_hearers(mac, to_mac, frame.as_deref().unwrap_or_default());
+        }
         if self.guest_mac.is_some() || by_socket {
             self.carry(&Parcel {
                 to: Party::Guest,

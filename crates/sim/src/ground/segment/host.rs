@@ -115,6 +115,9 @@ impl Host {
         if !self.party.answers_echo() && is_icmp(&ethernet) {
             return;
         }
+        if self.party.hear_frame(now, frame) {
+            self.stack_at = Some(now);
+        }
         match Arp::parse(frame) {
             Ok(arp) if self.is_probe_for_us(&arp) => self.answer_probe(&arp),
             // A sweep asks for everybody: what is none of its business does not even reach the stack.
@@ -175,6 +178,7 @@ impl Host {
     /// Lets the node work; gives the frames it sends.
     pub(super) fn run(&mut self, now: Duration) -> Vec<Vec<u8>> {
         let moment = Instant::from_micros(i64::try_from(now.as_micros()).unwrap_or(i64::MAX));
+        self.take_settings();
         self.stack.poll(moment, &mut self.socket, &mut self.sockets);
         self.hear(now);
         if self.party.wake_at().is_some_and(|at| at <= now) {

@@ -51,7 +51,7 @@ enum Phase {
 
 /// The conversation with whatever server answers first.
 #[derive(Debug)]
-pub struct Lease {
+pub struct TakeLease {
     own: MacAddress,
     transaction: u32,
     phase: Phase,
@@ -61,7 +61,7 @@ pub struct Lease {
     end: Option<LeaseEnd>,
 }
 
-impl Lease {
+impl TakeLease {
     /// Asks for the adapter with this MAC address; `transaction` tells this asking from others.
     #[must_use]
     pub fn new(own: MacAddress, transaction: u32) -> Self {
@@ -134,7 +134,7 @@ impl Lease {
     }
 }
 
-impl Conversation for Lease {
+impl Conversation for TakeLease {
     type Event = ();
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
@@ -209,18 +209,18 @@ mod tests {
         }
     }
 
-    fn sent(lease: &mut Lease) -> Option<Dhcp> {
+    fn sent(lease: &mut TakeLease) -> Option<Dhcp> {
         let Outgoing::Frame(frame) = lease.next_send()? else { panic!("not a frame") };
         Some(Dhcp::parse(UdpFrame::parse(&frame).unwrap().payload).unwrap())
     }
 
-    fn hear(lease: &mut Lease, message: &Dhcp) {
+    fn hear(lease: &mut TakeLease, message: &Dhcp) {
         lease.hear(Duration::from_millis(10), &Heard::Frame(&from_server(message)));
     }
 
     #[test]
     fn an_offer_is_asked_for_and_given() {
-        let mut lease = Lease::new(OWN, 42);
+        let mut lease = TakeLease::new(OWN, 42);
         lease.wake(Duration::ZERO);
         assert_eq!(sent(&mut lease).unwrap().kind, DhcpKind::DISCOVER);
         hear(&mut lease, &answer(DhcpKind::OFFER));
@@ -239,7 +239,7 @@ mod tests {
 
     #[test]
     fn answers_to_others_and_nonsense_are_left_alone() {
-        let mut lease = Lease::new(OWN, 42);
+        let mut lease = TakeLease::new(OWN, 42);
         lease.wake(Duration::ZERO);
         let strange = [
             Dhcp { transaction: 43, ..answer(DhcpKind::OFFER) },
@@ -259,12 +259,12 @@ mod tests {
 
     #[test]
     fn a_refusal_and_silence_are_told_apart() {
-        let mut lease = Lease::new(OWN, 42);
+        let mut lease = TakeLease::new(OWN, 42);
         lease.wake(Duration::ZERO);
         hear(&mut lease, &answer(DhcpKind::OFFER));
         hear(&mut lease, &answer(DhcpKind::NAK));
         assert_eq!(lease.end(), Some(LeaseEnd::Refused(GIVEN)));
-        let mut alone = Lease::new(OWN, 42);
+        let mut alone = TakeLease::new(OWN, 42);
         let (asked, _) = scripted(&mut alone, &[]);
         assert_eq!((asked.len(), alone.end()), (TRIES as usize, Some(LeaseEnd::NoServer)));
     }

@@ -1,0 +1,95 @@
+//! Addresses are given, and every line is on disk before the answer leaves.
+
+use std::ops::ControlFlow;
+use std::time::Duration;
+
+use lantern_core::conversation::{LeaseNews, Leasing, LeasingStage};
+
+use super::kept::Kept;
+use super::show;
+use crate::failure::Failure;
+use crate::interrupt::{self, Calm};
+use crate::output::Out;
+use crate::session::Session;
+
+/// Gives until somebody ends it, then tells everybody to keep what it has. Ended a second time, it ends at once.
+pub(super) fn give(
+    session: &Session,
+    leasing: &mut Leasing,
+    mut kept: Kept,
+    timeout: Option<Duration>,
+    out: &mut Out,
+) -> Result<(), Failure> {
+    let _calm = Calm::begin();
+    out.note("looking for other DHCP servers, for four seconds; Ctrl-C ends it, and tells every unit to keep its address")?;
+    let mut began = Duration::ZERO;
+    let ran = run(session, leasing, &mut kept, timeout, &mut began, out);
+    match ran {
+        Err(Failure::Interrupted { .. }) => interrupt::forget(),
+        other => other?,
+    }
+    if leasing.rival().is_some() {
+        return Ok(());
+    }
+    leasing.turn_to_end();
+    match run(session, leasing, &mut kept, None, &mut began, out) {
+        Err(Failure::Interrupted { .. }) => interrupt::forget(),
+        other => other?,
+    }
+    Ok(())
+}
+
+/// Runs it; `began` is how long it has been running when this begins, and afterwards.
+fn run(
+    session: &Session,
+    leasing: &mut Leasing,
+    kept: &mut Kept,
+    timeout: Option<Duration>,
+    began: &mut Duration,
+    out: &mut Out,
+) -> Result<(), Failure> {
+    let progress = out.progress();
+    let mut last = *began;
+    let ran = session.run_until_left(leasing, |leasing, now, news| {
+        last = *began + now;
+        match news {
+            Some(news) => {
+                write(kept, &news)?;
+                progress.suspend(|| show::news(&news, leasing, last, out))?;
+            }
+            None => progress.show(state(leasing)),
+        }
+        let is_over = timeout.is_some_and(|timeout| timeout <= now);
+        Ok(if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) })
+    });
+    *began = last;
+    ran
+}
+
+/// Renewals of what is written down already are not written again.
+fn write(kept: &mut Kept, news: &LeaseNews) -> Result<(), Failure> {
+    match news {
+        LeaseNews::Given { mac, node, address, seconds, is_new, is_kept } if *is_new || *is_kept => {
+            kept.write(*mac, node.as_deref(), *address, *seconds)
+        }
+        LeaseNews::Released { mac, address } => kept.write(*mac, None, *address, 0),
+        _ => Ok(()),
+    }
+}
+
+fn state(leasing: &Leasing) -> String {
+    if leasing.is_looking() {
+        return "looking for other DHCP servers".to_owned();
+    }
+    let stages: Vec<LeasingStage> = leasing.stages().map(|(_, stage)| stage).collect();
+    let count = |wanted: &[LeasingStage]| stages.iter().filter(|stage| wanted.contains(stage)).count();
+    let has = count(&[LeasingStage::Short, LeasingStage::Kept]);
+    if leasing.is_ending() {
+        return format!(
+            "{} of {has} told to keep their address; Ctrl-C ends at once",
+            count(&[LeasingStage::Kept])
+        );
+    }
+    let next = leasing.next().map(|name| format!("; the next unknown one is {name}")).unwrap_or_default();
+    format!("{has} of {} have their address{next}; Ctrl-C ends it", stages.len())
+}

@@ -1,0 +1,626 @@
+//! Handing out addresses by DHCP as the sheet plans them (RFC 2131, section 4.3). By frames: whoever asks has no address yet.
+//!
+//! Nothing is given before it was looked whether another server is there, nor after one was heard. What is given was asked for
+//! by ARP first. Leases are short as long as it runs, so that every unit follows within half a minute; at the end everybody
+//! is told, the next time it asks, to keep its address for long.
+
+mod checks;
+mod clients;
+mod reply;
+mod rivals;
+
+use std::collections::{HashMap, VecDeque};
+use std::net::Ipv4Addr;
+use std::time::Duration;
+
+use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
+use lantern_wire::{Arp, MacAddress, UdpFrame};
+
+use super::{Conversation, Heard, Outgoing, Vantage};
+use crate::Said;
+use crate::address::Seat;
+use crate::lease::{LeasePlan, Place, Terms};
+
+use checks::{Checks, Standing};
+use clients::{Clients, Given, Whom};
+use reply::{Reply, Times};
+use rivals::Rivals;
+
+/// The most frames that wait to leave; who gets no answer asks again.
+const MOST_WAITING: usize = 1024;
+/// How often one client is answered the same question at most: nobody asks faster who waits for an answer (RFC 2131, section
+/// 4.1).
+const ANSWER_EVERY: Duration = Duration::from_millis(20);
+/// No unit says that it heard what it was told: at the end that is said so often, so far apart.
+const LAST_WORDS: u32 = 3;
+const LAST_EVERY: Duration = Duration::from_secs(1);
+
+/// One who asked, as it showed itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stranger {
+    /// Its MAC address.
+    pub mac: MacAddress,
+    /// What it calls itself.
+    pub host_name: Said,
+    /// What it says it is.
+    pub class: Said,
+    /// The port it hangs on, where a switch tells it.
+    pub circuit: Said,
+}
+
+impl Stranger {
+    fn of(message: &Dhcp) -> Self {
+        let said = |bytes: &[u8]| Said::from(String::from_utf8_lossy(bytes).into_owned());
+        Self {
+            mac: message.client,
+            host_name: said(&message.host_name),
+            class: said(&message.class),
+            circuit: said(message.circuit().unwrap_or_default()),
+        }
+    }
+}
+
+/// What there is to tell.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum LeaseNews {
+    /// Nobody else gives addresses here: now it begins.
+    Giving,
+    /// Somebody asks whom nothing is planned for. Told once of each.
+    Unknown(Stranger),
+    /// Somebody is taken for a device of which the sheet does not say who it is: by the port it hangs on, or since it is its
+    /// turn.
+    Taken {
+        /// Who.
+        who: Stranger,
+        /// For which device of the sheet.
+        node: String,
+    },
+    /// Somebody asks who is locked. Told once of each.
+    Locked(MacAddress),
+    /// An address is given. Told before the answer leaves, so that it can be written down first.
+    Given {
+        /// To whom.
+        mac: MacAddress,
+        /// As which device of the sheet; `None` for a stranger out of the pool.
+        node: Option<String>,
+        /// Which.
+        address: Ipv4Addr,
+        /// For how many seconds.
+        seconds: u32,
+        /// Whether it has it for the first time.
+        is_new: bool,
+        /// Whether it is to keep it when this ends.
+        is_kept: bool,
+    },
+    /// Somebody wanted to keep another address than the planned one, and was told to let it go.
+    Moved {
+        /// Who.
+        mac: MacAddress,
+        /// What it wanted.
+        from: Ipv4Addr,
+        /// What it is to have; `None` where nothing is planned for it.
+        to: Option<Ipv4Addr>,
+    },
+    /// An address cannot be given, since somebody holds it; `by` nobody knows whom where the unit itself found that out.
+    Held {
+        /// For whom it was meant.
+        mac: MacAddress,
+        /// As which device of the sheet.
+        node: Option<String>,
+        /// Which.
+        address: Ipv4Addr,
+        /// Who holds it.
+        by: Option<MacAddress>,
+    },
+    /// An address was given back.
+    Released {
+        /// By whom.
+        mac: MacAddress,
+        /// Which.
+        address: Ipv4Addr,
+    },
+    /// Everybody has an address: now everybody is told to keep it.
+    Ending,
+    /// Another server was heard: nothing more is given.
+    Rival {
+        /// Its address.
+        server: Ipv4Addr,
+        /// Its MAC address; `None` where only a client told of it.
+        mac: Option<MacAddress>,
+    },
+}
+
+/// How far a device of the sheet is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LeasingStage {
+    /// It has not asked.
+    Awaited,
+    /// Its address is held by somebody else.
+    Held,
+    /// It has its address for a short time.
+    Short,
+    /// It was told to keep its address.
+    Kept,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Phase {
+    /// It is looked whether another server is there, until then.
+    Looking(Duration),
+    Giving,
+    /// Everybody is told to keep what it has, until then at the latest.
+    Ending(Duration),
+    Over,
+}
+
+/// A message of a client, and the MAC address of the frame it came in: the client's, or its relay's.
+#[derive(Debug, Clone)]
+struct Asked {
+    message: Dhcp,
+    from: MacAddress,
+}
+
+/// The conversation: it goes on until it is ended, or another server is heard.
+#[derive(Debug)]
+pub struct Leasing {
+    plan: LeasePlan,
+    seats: Vec<Seat>,
+    own: MacAddress,
+    keep: u32,
+    until_all: bool,
+    phase: Phase,
+    rivals: Rivals,
+    checks: Checks,
+    clients: Clients,
+    /// Who asked before anything was given: the last message of each that something is planned for.
+    early: HashMap<MacAddress, Asked>,
+    outbox: VecDeque<Vec<u8>>,
+    /// What is said again, and when: the earliest first.
+    again: VecDeque<(Duration, Vec<u8>)>,
+    events: VecDeque<LeaseNews>,
+    /// What has passed at the last call, since it was begun.
+    now: Duration,
+    /// What had passed when the driver began to count anew.
+    base: Duration,
+}
+
+impl Leasing {
+    /// How long the first leases are, in seconds: a unit asks again after a third of that.
+    pub const SHORT: u32 = Times::SHORT.lease;
+
+    /// Gives by this plan. At the end every unit is told to keep its address for `keep` seconds; `until_all` ends it once every
+    /// device that is awaited has one. `None` where the adapter has no MAC address.
+    #[must_use]
+    pub fn new(plan: LeasePlan, vantage: &Vantage, keep: u32, until_all: bool) -> Option<Self> {
+        let own = vantage.own_mac?;
+        let terms = plan.places.iter().map(|place| &place.terms).chain(&plan.pool);
+        let watched = terms.map(|terms| terms.address).collect();
+        Some(Self {
+            seats: vantage.seats.clone(),
+            own,
+            keep,
+            until_all,
+            phase: Phase::Looking(Rivals::LOOK),
+            rivals: Rivals::new(own, vantage.mark),
+            checks: Checks::new(own, watched),
+            clients: Clients::new(&plan),
+            plan,
+            early: HashMap::new(),
+            outbox: VecDeque::new(),
+            again: VecDeque::new(),
+            events: VecDeque::new(),
+            now: Duration::ZERO,
+            base: Duration::ZERO,
+        })
+    }
+
+    /// Knows that this one was taken for that device before, or has that address of the pool; `left` is what it has of its
+    /// lease still.
+    pub fn remember(&mut self, mac: MacAddress, node: Option<&str>, address: Ipv4Addr, left: Option<Duration>) {
+        let place = node.and_then(|name| self.plan.places.iter().position(|place| place.name == name));
+        let whom = match place {
+            Some(at) if self.plan.by_mac.values().all(|planned| *planned != at) => Some(Whom::Place(at)),
+            Some(_) => self.plan.by_mac.get(&mac).map(|at| Whom::Place(*at)),
+            None => self.plan.pool.iter().position(|terms| terms.address == address).map(Whom::Pool),
+        };
+        let Some(whom) = whom else { return };
+        let is_same = self.terms(whom).is_some_and(|terms| terms.address == address);
+        let given = left.filter(|_| is_same).map(|left| Given { until: left, is_kept: false });
+        self.clients.remember(mac, whom, given);
+    }
+
+    /// Ends it: from now on everybody is told to keep what it has. The driver counts its time anew.
+    pub fn turn_to_end(&mut self) {
+        self.base = self.now;
+        self.end();
+    }
+
+    /// How far every device is that is awaited.
+    pub fn stages(&self) -> impl Iterator<Item = (&Place, LeasingStage)> {
+        let stage = |at: usize| match self.clients.given_to(Whom::Place(at)) {
+            Some((_, Given { is_kept: true, .. })) => LeasingStage::Kept,
+            Some(_) => LeasingStage::Short,
+            None if self.checks.is_held(self.plan.places[at].terms.address) => LeasingStage::Held,
+            None => LeasingStage::Awaited,
+        };
+        self.awaited().map(move |at| (&self.plan.places[at], stage(at)))
+    }
+
+    /// Who was taken for a device of which the sheet does not say its MAC address.
+    pub fn bound(&self) -> impl Iterator<Item = (&Place, MacAddress)> {
+        let places = self.plan.places.iter().enumerate().filter(|(_, place)| place.mac.is_none());
+        places.filter_map(|(at, place)| Some((place, self.clients.given_to(Whom::Place(at))?.0)))
+    }
+
+    /// Who has the address of a device, where somebody has it from here.
+    #[must_use]
+    pub fn holder(&self, place: &Place) -> Option<MacAddress> {
+        let at = self.plan.places.iter().position(|one| one == place)?;
+        Some(self.clients.given_to(Whom::Place(at))?.0)
+    }
+
+    /// Whether anything was given so far.
+    #[must_use]
+    pub fn has_given(&self) -> bool {
+        self.clients.has_given()
+    }
+
+    /// How many strangers asked for whom nothing is planned.
+    #[must_use]
+    pub const fn strangers(&self) -> u64 {
+        self.clients.strangers()
+    }
+
+    /// The device that the next stranger is taken for.
+    #[must_use]
+    pub fn next(&self) -> Option<&str> {
+        self.clients.next().map(|at| self.plan.places[at].name.as_str())
+    }
+
+    /// Whether it is still looked for other servers.
+    #[must_use]
+    pub const fn is_looking(&self) -> bool {
+        matches!(self.phase, Phase::Looking(_))
+    }
+
+    /// Whether everybody is told to keep what it has.
+    #[must_use]
+    pub const fn is_ending(&self) -> bool {
+        matches!(self.phase, Phase::Ending(_))
+    }
+
+    /// The other server, where one was heard.
+    #[must_use]
+    pub const fn rival(&self) -> Option<(Ipv4Addr, Option<MacAddress>)> {
+        self.rivals.heard()
+    }
+
+    fn awaited(&self) -> impl Iterator<Item = usize> {
+        let bound = |at: usize| self.plan.places[at].mac.is_none() && self.clients.is_bound(Whom::Place(at));
+        let awaited: Vec<usize> = self.plan.awaited(&self.seats).collect();
+        (0..self.plan.places.len()).filter(move |at| awaited.binary_search(at).is_ok() || bound(*at))
+    }
+
+    fn terms(&self, whom: Whom) -> Option<&Terms> {
+        match whom {
+            Whom::Place(at) => self.plan.places.get(at).map(|place| &place.terms),
+            Whom::Pool(at) => self.plan.pool.get(at),
+        }
+    }
+
+    fn node(&self, whom: Whom) -> Option<String> {
+        match whom {
+            Whom::Place(at) => self.plan.places.get(at).map(|place| place.name.clone()),
+            Whom::Pool(_) => None,
+        }
+    }
+
+    fn end(&mut self) {
+        if self.phase == Phase::Over {
+            return;
+        }
+        let longest = Duration::from_secs(Self::SHORT.into());
+        self.phase = Phase::Ending(self.now + longest);
+        self.events.push_back(LeaseNews::Ending);
+        self.look_whether_over();
+    }
+
+    /// It is over when everybody was told, and whoever was not has lost what it had.
+    fn look_whether_over(&mut self) {
+        if let Phase::Ending(until) = self.phase
+            && (until <= self.now || !self.clients.has_short(self.now))
+            && self.again.is_empty()
+        {
+            self.phase = Phase::Over;
+        }
+    }
+
+    fn stop(&mut self, server: Ipv4Addr, mac: Option<MacAddress>) {
+        self.rivals.note(server, mac);
+        self.events.push_back(LeaseNews::Rival { server, mac });
+        self.phase = Phase::Over;
+        self.outbox.clear();
+        self.again.clear();
+    }
+
+    fn is_own(&self, address: Ipv4Addr) -> bool {
+        self.seats.iter().any(|seat| seat.own == address)
+    }
+
+    fn hear_datagram(&mut self, frame: &UdpFrame<'_>) {
+        if frame.from_mac == self.own || ![SERVER_PORT, CLIENT_PORT].contains(&frame.to.port()) {
+            return;
+        }
+        let Ok(message) = Dhcp::parse(frame.payload) else { return };
+        if message.to_client {
+            let server = message.server.unwrap_or(*frame.from.ip());
+            // A relay carries our own answers on.
+            if !self.is_own(server) {
+                self.stop(server, Some(frame.from_mac));
+            }
+            return;
+        }
+        if message.client == self.own {
+            return;
+        }
+        let chosen = message.server.filter(|_| message.kind == DhcpKind::REQUEST && message.has.is_unspecified());
+        if let Some(other) = chosen.filter(|server| !self.is_own(*server)) {
+            return self.stop(other, None);
+        }
+        let asked = Asked { message, from: frame.from_mac };
+        if self.is_looking() {
+            let mac = asked.message.client;
+            if self.early.len() < MOST_WAITING || self.plan.by_mac.contains_key(&mac) {
+                self.early.insert(mac, asked);
+            }
+            return;
+        }
+        if self.clients.may_be_answered(self.now, asked.message.client, asked.message.kind) {
+            self.answer(asked);
+        }
+    }
+
+    fn answer(&mut self, asked: Asked) {
+        let (mac, kind) = (asked.message.client, asked.message.kind);
+        if self.plan.locked.contains(&mac) {
+            if self.clients.is_first_of(mac) {
+                self.events.push_back(LeaseNews::Locked(mac));
+            }
+            return;
+        }
+        let before = self.clients.known(&self.plan, mac);
+        let is_new_business = matches!(kind, DhcpKind::DISCOVER | DhcpKind::REQUEST | DhcpKind::INFORM);
+        let whom = if is_new_business && !matches!(self.phase, Phase::Ending(_)) {
+            self.clients.whose(self.now, &self.plan, &asked.message)
+        } else {
+            before
+        };
+        let Some(whom) = whom else { return self.leave_alone(&asked) };
+        if let (None, Some(node)) = (before, self.node(whom)) {
+            self.events.push_back(LeaseNews::Taken { who: Stranger::of(&asked.message), node });
+        }
+        let Some(terms) = self.terms(whom).cloned() else { return };
+        if !LeasePlan::can_give(&self.seats, asked.message.relay, &terms) {
+            return;
+        }
+        match kind {
+            DhcpKind::DISCOVER => self.offer(asked, whom, &terms),
+            DhcpKind::REQUEST => self.grant(asked, whom, &terms),
+            DhcpKind::DECLINE if asked.message.requested == Some(terms.address) => self.take_back(&asked, whom),
+            DhcpKind::RELEASE if asked.message.has == terms.address => {
+                self.clients.forget_given(mac);
+                self.events.push_back(LeaseNews::Released { mac, address: terms.address });
+            }
+            DhcpKind::INFORM => self.say(&asked, &terms, DhcpKind::ACK, None),
+            _ => {}
+        }
+    }
+
+    /// Somebody for whom nothing is planned: told of, and refused only where it means us.
+    fn leave_alone(&mut self, asked: &Asked) {
+        let message = &asked.message;
+        if self.clients.is_first_of(message.client) {
+            self.events.push_back(LeaseNews::Unknown(Stranger::of(message)));
+        }
+        let wanted = message.requested.filter(|_| message.kind == DhcpKind::REQUEST && message.server.is_some());
+        if let Some(from) = wanted {
+            self.refuse(asked, from, None);
+        }
+    }
+
+    fn offer(&mut self, asked: Asked, whom: Whom, terms: &Terms) {
+        let mac = asked.message.client;
+        match self.checks.standing(self.now, terms.address, mac) {
+            Standing::Free => self.say(&asked, terms, DhcpKind::OFFER, Some(self.times())),
+            Standing::Held(by) => self.tell_held(mac, whom, terms.address, by),
+            Standing::Unknown => self.check(asked, terms.address),
+        }
+    }
+
+    fn grant(&mut self, asked: Asked, whom: Whom, terms: &Terms) {
+        let message = &asked.message;
+        let (mac, has_it) = (message.client, !message.has.is_unspecified());
+        let wanted = if has_it { message.has } else { message.requested.unwrap_or(message.has) };
+        if wanted != terms.address {
+            return self.refuse(&asked, wanted, Some(terms.address));
+        }
+        match self.checks.standing(self.now, terms.address, mac) {
+            Standing::Held(by) => {
+                self.tell_held(mac, whom, terms.address, by);
+                // Whoever has it already is told nothing: it would drop what may be in the show.
+                if !has_it {
+                    self.refuse(&asked, wanted, None);
+                }
+            }
+            Standing::Unknown if !has_it => self.check(asked, terms.address),
+            Standing::Free | Standing::Unknown => {
+                let (times, is_kept) = (self.times(), matches!(self.phase, Phase::Ending(_)));
+                let until = self.now + Duration::from_secs(times.lease.into());
+                let is_new = self.clients.give(mac, whom, Given { until, is_kept });
+                let (node, address) = (self.node(whom), terms.address);
+                let seconds = times.lease;
+                self.events.push_back(LeaseNews::Given { mac, node, address, seconds, is_new, is_kept });
+                self.say(&asked, terms, DhcpKind::ACK, Some(times));
+            }
+        }
+    }
+
+    fn refuse(&mut self, asked: &Asked, from: Ipv4Addr, to: Option<Ipv4Addr>) {
+        let mac = asked.message.client;
+        self.clients.forget_given(mac);
+        self.events.push_back(LeaseNews::Moved { mac, from, to });
+        let seat = to.and_then(|address| Seat::beside(&self.seats, address)).unwrap_or(0);
+        let Some(seat) = self.seats.get(seat) else { return };
+        let reply = Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from };
+        self.send(reply.refusal());
+    }
+
+    /// A unit says that somebody else holds what it was given (RFC 2131, section 3.1.5).
+    fn take_back(&mut self, asked: &Asked, whom: Whom) {
+        let mac = asked.message.client;
+        let Some(address) = self.terms(whom).map(|terms| terms.address) else { return };
+        self.clients.forget_given(mac);
+        let by = self.checks.holder(address, mac);
+        self.checks.decline(self.now, address);
+        self.tell_held(mac, whom, address, by);
+    }
+
+    fn tell_held(&mut self, mac: MacAddress, whom: Whom, address: Ipv4Addr, by: Option<MacAddress>) {
+        if self.checks.is_first_of(address, by) {
+            let node = self.node(whom);
+            self.events.push_back(LeaseNews::Held { mac, node, address, by });
+        }
+        // A stranger may have any other one.
+        if let Whom::Pool(at) = whom {
+            self.clients.pass_over(mac, at);
+        }
+    }
+
+    fn check(&mut self, asked: Asked, address: Ipv4Addr) {
+        self.checks.begin(self.now, address, asked.message.client);
+        self.clients.let_wait(asked);
+    }
+
+    fn times(&self) -> Times {
+        match self.phase {
+            Phase::Ending(_) => Times::of(self.keep),
+            _ => Times::SHORT,
+        }
+    }
+
+    fn say(&mut self, asked: &Asked, terms: &Terms, kind: DhcpKind, times: Option<Times>) {
+        let seat = Seat::beside(&self.seats, terms.address).unwrap_or(0);
+        let Some(seat) = self.seats.get(seat) else { return };
+        let reply = Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from };
+        let Some(frame) = reply.with(kind, terms, times) else { return };
+        if kind == DhcpKind::ACK && matches!(self.phase, Phase::Ending(_)) && self.again.len() < MOST_WAITING {
+            self.again.extend((1..LAST_WORDS).map(|n| (self.now + LAST_EVERY * n, frame.clone())));
+            self.again.make_contiguous().sort_by_key(|(at, _)| *at);
+        }
+        self.send(Some(frame));
+    }
+
+    fn say_again(&mut self) {
+        let due = self.again.partition_point(|(at, _)| *at <= self.now);
+        self.outbox.extend(self.again.drain(..due).map(|(_, frame)| frame));
+    }
+
+    fn send(&mut self, frame: Option<Vec<u8>>) {
+        if self.outbox.len() < MOST_WAITING {
+            self.outbox.extend(frame);
+        }
+    }
+
+    /// Those whose address was asked for go on.
+    fn work_checks(&mut self) {
+        let probes = self.checks.work(self.now, &self.seats);
+        self.outbox.extend(probes);
+        for mac in self.checks.concluded() {
+            if let Some(asked) = self.clients.waiting(mac) {
+                self.answer(asked);
+            }
+        }
+    }
+
+    /// How much waits, how many clients and how many strangers are remembered.
+    #[cfg(test)]
+    fn sizes(&self) -> (usize, usize, usize) {
+        (
+            self.outbox.len() + self.again.len() + self.early.len(),
+            self.clients.len(),
+            self.clients.strangers_kept(),
+        )
+    }
+
+    fn begin_giving(&mut self) {
+        self.phase = Phase::Giving;
+        self.events.push_back(LeaseNews::Giving);
+        let mut early: Vec<Asked> = std::mem::take(&mut self.early).into_values().collect();
+        early.sort_by_key(|asked| asked.message.client);
+        early.into_iter().for_each(|asked| self.answer(asked));
+    }
+}
+
+impl Conversation for Leasing {
+    type Event = LeaseNews;
+
+    fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
+        self.now = self.base + now;
+        let Heard::Frame(frame) = heard else { return };
+        if self.phase == Phase::Over {
+            return;
+        }
+        if let Ok(arp) = Arp::parse(frame) {
+            self.checks.hear(self.now, &arp);
+            self.work_checks();
+        } else if let Ok(frame) = UdpFrame::parse(frame) {
+            self.hear_datagram(&frame);
+        }
+        self.look_whether_over();
+    }
+
+    fn next_send(&mut self) -> Option<Outgoing> {
+        self.outbox.pop_front().map(Outgoing::Frame)
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        let own = match self.phase {
+            Phase::Over => return None,
+            Phase::Looking(until) => Some(until),
+            Phase::Giving => None,
+            Phase::Ending(until) => self.clients.first_end(self.now).map(|end| end.min(until)),
+        };
+        let again = self.again.front().map(|(at, _)| *at);
+        let all = [own, again, Some(self.rivals.ask_at()), self.checks.wake_at()];
+        all.into_iter().flatten().min().map(|at| at.saturating_sub(self.base))
+    }
+
+    fn wake(&mut self, now: Duration) {
+        self.now = self.base + now;
+        if self.phase == Phase::Over {
+            return;
+        }
+        let asks = self.rivals.ask(self.now);
+        self.outbox.extend(asks);
+        if matches!(self.phase, Phase::Looking(until) if until <= self.now) {
+            self.begin_giving();
+        }
+        self.work_checks();
+        self.say_again();
+        let is_done = || {
+            let mut awaited = self.awaited().peekable();
+            awaited.peek().is_some() && awaited.all(|at| self.clients.given_to(Whom::Place(at)).is_some())
+        };
+        if self.until_all && self.phase == Phase::Giving && is_done() {
+            self.end();
+        }
+        self.look_whether_over();
+    }
+
+    fn next_event(&mut self) -> Option<LeaseNews> {
+        self.events.pop_front()
+    }
+}
+
+#[cfg(test)]
+mod tests;
