@@ -49,8 +49,8 @@ fn real_clients_get_what_is_planned_and_are_told_to_keep_it() {
         return;
     };
     said.line(&["code 0"]);
-    said.line(&["keeps", "amp-one (02:4d:42:00:30:01)", "10.70.0.31", "for 30 days"]);
-    said.line(&["keeps", "amp-two (02:4d:42:00:30:02)", "10.70.0.32", "for 30 days"]);
+    said.line(&["keeps", "10.70.0.31", "amp-one (02:4d:42:00:30:01) is told to keep it for 30 days"]);
+    said.line(&["keeps", "10.70.0.32", "amp-two (02:4d:42:00:30:02) is told to keep it for 30 days"]);
     said.line(&["one0 10.70.0.31 255.255.255.0 10.70.0.1 amp-one 60"]);
     said.line(&["one0 10.70.0.31 255.255.255.0 10.70.0.1 amp-one 2592000"]);
     said.line(&["two0 10.70.0.32 255.255.255.0 10.70.0.1 amp-two 60"]);
@@ -164,6 +164,15 @@ fn an_unknown_unit_is_taken_for_the_one_whose_turn_it_is_and_written_into_the_sh
         assert!(said.out.contains(address) && said.out.contains(mac), "{}", said.out);
     }
     said.line(&["\"event\":\"ended\"", "\"node\":\"hall-left\"", "\"address\":\"10.40.3.1\""]);
+}
+
+/// A survey shows who waits for an address, in words that it cannot misuse, and where to go on.
+#[test]
+fn whoever_asks_for_an_address_is_seen_and_leads_to_the_lease() {
+    let Some(said) = beside_units(UNITS, "deft-lantern survey --for 9s") else { return };
+    said.line(&["amp-one", "02:4d:42:00:30:01", "asks for an address", "seen: no address"]);
+    said.line(&["phone", "asks for an address (tele\\x1b[2Jphone)"]);
+    said.line(&["do", "deft-lantern lease"]);
 }
 
 /// Killed by force and begun again it knows who is who, and nobody loses its address meanwhile.

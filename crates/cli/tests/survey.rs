@@ -56,6 +56,7 @@ struct Surroundings {
     switch_ports: Vec<serde_json::Value>,
     queriers: Vec<serde_json::Value>,
     dhcp_servers: Vec<serde_json::Value>,
+    dhcp_clients: Vec<serde_json::Value>,
 }
 
 #[derive(Debug, Deserialize)]

@@ -196,7 +196,7 @@ fn what_a_router_passes_on_is_not_the_routers() {
 #[case::heard(vec![Told::Arp, Told::Traffic], A, false, Standing::SilentToEcho)]
 #[case::far(vec![Told::ArtNet], FAR, false, Standing::OtherSubnet)]
 #[case::far_but_talks(vec![Told::ArtNet], FAR, true, Standing::Answers)]
-#[case::nowhere(vec![Told::DhcpClient], Ipv4Addr::UNSPECIFIED, false, Standing::NoAddress)]
+#[case::nowhere(vec![Told::DhcpClient { name: String::new(), class: String::new() }], Ipv4Addr::UNSPECIFIED, false, Standing::NoAddress)]
 fn how_a_device_stands_follows_from_what_was_seen(
     #[case] told: Vec<Told>,
     #[case] from: Ipv4Addr,

@@ -22,7 +22,7 @@ use crate::logbook_file::runs_of;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
-/// Set the address, name, universes or behaviour of a node, or a fixture's start address and mode
+/// Set addresses, names, universes, modes and behaviour of nodes and fixtures
 ///
 /// With the same care as apply: shown first, checked against everybody who answers, read back, written down.
 #[derive(Debug, clap::Args)]

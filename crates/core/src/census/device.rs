@@ -296,6 +296,13 @@ impl Device {
         self.seen_by.iter().any(|seen| seen.way == way)
     }
 
+    /// Whether it asks for an address by DHCP, and nobody gives it one. Art-Net nodes are set where they are.
+    #[must_use]
+    pub fn asks_for_an_address(&self) -> bool {
+        let has_none = self.address.is_none_or(|address| address.is_link_local());
+        self.node.is_none() && has_none && self.is_seen_by(Way::Dhcp)
+    }
+
     /// What it told of a field: as one of these nodes, else as one of these units, those of the census it is of.
     #[must_use]
     pub fn told(&self, field: Field, nodes: &[FoundNode], units: &[Unit]) -> Option<Value> {
@@ -333,6 +340,9 @@ impl Device {
     pub fn next(&self) -> Option<String> {
         if let (Some(name), Standing::OtherSubnet | Standing::NoAddress) = (&self.set_as, self.standing) {
             return Some(format!("deft-lantern set {name} --address ADDRESS"));
+        }
+        if self.asks_for_an_address() {
+            return Some("deft-lantern lease".to_owned());
         }
         let range = || self.address.map(|address| format!("deft-lantern survey --range {address}"));
         match self.standing {

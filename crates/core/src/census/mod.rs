@@ -53,7 +53,7 @@ pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
 pub use subject::Subject;
-pub use surroundings::{DhcpServer, Querier, Surroundings, SwitchPort};
+pub use surroundings::{DhcpClient, DhcpServer, Querier, Surroundings, SwitchPort};
 pub use unit::Unit;
 
 pub use crate::way::{Way, Ways};
@@ -240,6 +240,7 @@ impl Census {
             switch_ports: both(&kept.switch_ports, seen.switch_ports),
             queriers: both(&kept.queriers, seen.queriers),
             dhcp_servers: both(&kept.dhcp_servers, seen.dhcp_servers),
+            dhcp_clients: both(&kept.dhcp_clients, seen.dhcp_clients),
         }
     }
 
@@ -303,6 +304,10 @@ impl Census {
             Told::DhcpServer { server } => {
                 self.surroundings.take_dhcp_server(DhcpServer { address: *server, mac: sighting.mac });
             }
+            Told::DhcpClient { name, class } => {
+                let client = |mac| DhcpClient { mac, name: name.as_str().into(), class: class.as_str().into() };
+                sighting.mac.map(client).into_iter().for_each(|client| self.surroundings.take_dhcp_client(client));
+            }
             Told::Lldp(lldp) => self.surroundings.take_lldp(lldp),
             Told::Querier { version } => {
                 let querier = Querier { address: sighting.from, mac: sighting.mac, version: *version };
@@ -310,13 +315,7 @@ impl Census {
             }
             Told::Unit(unit) => self.units.take(unit),
             Told::Fixture(fixture) => self.fixtures.take(fixture),
-            Told::Spoke { .. }
-            | Told::ArtNet
-            | Told::Arp
-            | Told::Echo
-            | Told::Neighbour
-            | Told::DhcpClient
-            | Told::Traffic => {}
+            Told::Spoke { .. } | Told::ArtNet | Told::Arp | Told::Echo | Told::Neighbour | Told::Traffic => {}
         }
         news
     }

@@ -25,7 +25,8 @@ struct Role {
 impl Roles {
     pub(super) fn of(census: &Census) -> Self {
         let mut roles = Self::default();
-        for port in census.surroundings.sorted().switch_ports {
+        let surroundings = census.surroundings.sorted();
+        for port in surroundings.switch_ports {
             roles.at(Some(port.mac), Ipv4Addr::UNSPECIFIED).take(Some(port.switch), "switch");
         }
         for source in census.sources() {
@@ -51,10 +52,15 @@ impl Roles {
         for unit in census.units() {
             roles.at(unit.mac, unit.address).take(Some(unit.name()), unit.what.raw());
         }
-        for server in &census.surroundings.dhcp_servers {
+        for server in &surroundings.dhcp_servers {
             roles.at(server.mac, server.address).take(None, "DHCP server");
         }
-        for querier in &census.surroundings.queriers {
+        for client in &surroundings.dhcp_clients {
+            let class = if client.class.is_empty() { String::new() } else { format!(" ({})", client.class.raw()) };
+            let what = format!("asks for an address{class}");
+            roles.at(Some(client.mac), Ipv4Addr::UNSPECIFIED).take(Some(client.name.clone()), &what);
+        }
+        for querier in &surroundings.queriers {
             roles.at(querier.mac, querier.address).take(None, "IGMP querier");
         }
         roles

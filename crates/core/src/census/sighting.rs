@@ -81,7 +81,12 @@ pub enum Told {
         server: Ipv4Addr,
     },
     /// It asks for an address by DHCP.
-    DhcpClient,
+    DhcpClient {
+        /// What it calls itself; may be empty.
+        name: String,
+        /// What it says it is; may be empty.
+        class: String,
+    },
     /// It is the neighbour at the other end of the cable.
     Lldp(Box<Lldp>),
     /// It asks who wants which group.
@@ -172,7 +177,7 @@ impl Told {
             Self::Arp => Way::Arp,
             Self::Echo => Way::Echo,
             Self::Neighbour => Way::Neighbours,
-            Self::DhcpServer { .. } | Self::DhcpClient => Way::Dhcp,
+            Self::DhcpServer { .. } | Self::DhcpClient { .. } => Way::Dhcp,
             Self::Lldp(_) => Way::Lldp,
             Self::Querier { .. } => Way::Igmp,
             Self::Spoke { family, .. } => *family,
@@ -258,7 +263,10 @@ fn by_dhcp(bytes: &[u8]) -> Result<Option<Told>, WireError> {
     let message = Dhcp::parse(bytes)?;
     Ok(match (message.to_client, message.kind, message.server) {
         (true, DhcpKind::OFFER | DhcpKind::ACK | DhcpKind::NAK, Some(server)) => Some(Told::DhcpServer { server }),
-        (false, ..) => Some(Told::DhcpClient),
+        (false, ..) => {
+            let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+            Some(Told::DhcpClient { name: text(&message.host_name), class: text(&message.class) })
+        }
         _ => None,
     })
 }
@@ -317,6 +325,7 @@ impl Sighting {
             Told::PollReply(reply) => reply.short_name.to_lossy().into(),
             Told::Levels(Levels { source, .. }) | Told::Universes { source, .. } => source.as_str().into(),
             Told::Lldp(lldp) => lldp.name.as_deref().unwrap_or_default().into(),
+            Told::DhcpClient { name, .. } => name.as_str().into(),
             _ => Said::default(),
         }
     }

@@ -1,4 +1,5 @@
-//! What the network around the devices is: the switch at the other end, who asks for groups, who gives addresses.
+//! What the network around the devices is: the switch at the other end, who asks for groups, who gives addresses and who
+//! asks for one.
 
 use std::net::Ipv4Addr;
 
@@ -16,6 +17,9 @@ pub struct Surroundings {
     pub queriers: Vec<Querier>,
     /// Who gives addresses.
     pub dhcp_servers: Vec<DhcpServer>,
+    /// Who asks for one.
+    #[serde(default)]
+    pub dhcp_clients: Vec<DhcpClient>,
 }
 
 /// The port at the other end of this computer's cable.
@@ -56,6 +60,18 @@ pub struct DhcpServer {
     pub mac: Option<MacAddress>,
 }
 
+/// Who asks for an address by DHCP.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct DhcpClient {
+    /// Its MAC address.
+    #[serde(with = "as_text")]
+    pub mac: MacAddress,
+    /// What it calls itself; may be empty.
+    pub name: Said,
+    /// What it says it is; may be empty.
+    pub class: Said,
+}
+
 impl Surroundings {
     /// The most of each kind.
     const MOST: usize = 256;
@@ -87,12 +103,17 @@ impl Surroundings {
         put(&mut self.dhcp_servers, server, |a, b| a.address == b.address && (a.mac == b.mac || b.mac.is_none()));
     }
 
+    pub(crate) fn take_dhcp_client(&mut self, client: DhcpClient) {
+        put(&mut self.dhcp_clients, client, |a, b| a.mac == b.mac);
+    }
+
     /// The same in a fixed order, whoever was heard first.
     pub(crate) fn sorted(&self) -> Self {
         let mut sorted = self.clone();
         sorted.switch_ports.sort_by_key(|port| port.mac);
         sorted.queriers.sort_by_key(|querier| (querier.address, querier.mac));
         sorted.dhcp_servers.sort_by_key(|server| (server.address, server.mac));
+        sorted.dhcp_clients.sort_by_key(|client| client.mac);
         sorted
     }
 }

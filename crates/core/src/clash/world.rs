@@ -162,8 +162,12 @@ pub fn world_clashes(
         .iter()
         .filter(|device| device.standing == Standing::OtherSubnet)
         .partition(|device| device.set_as.is_some());
+    let (asking, far): (Vec<&Device>, Vec<_>) = far.into_iter().partition(|device| device.asks_for_an_address());
     findings.extend(unreachable(&far, from));
     findings.extend(set_where_they_are(&set_from_here, from));
+    findings.extend(elsewhere(&asking, from).map(|what| {
+        UNREACHABLE.finding(what, "let it have the address that the sheet plans for it: deft-lantern lease")
+    }));
     findings.extend(rivals(census, sheet));
     findings.extend(census.sources().iter().flat_map(about_source));
     findings.extend(same_name(&nodes));
@@ -230,18 +234,18 @@ pub fn shared_addresses(census: &Census, devices: &[Device], from: &Viewpoint) -
     census.contested(from).iter().filter(|one| held.contains(&one.address)).map(finding).collect()
 }
 
+/// Who stands in another subnet than this computer, all together; `None` for nobody.
+fn elsewhere(devices: &[&Device], from: &Viewpoint) -> Option<String> {
+    let place = |device: &&Device| Some(format!("{} has {}", device.title_beside_address(), device.address?));
+    let here = named(from.subnets.iter().map(ToString::to_string), ", ");
+    let who = named(devices.iter().filter_map(place), ", ");
+    (!devices.is_empty()).then(|| format!("{who}, this computer is in {here}"))
+}
+
 /// One finding for all of them: one command advises on them together.
 fn unreachable(devices: &[&Device], from: &Viewpoint) -> Option<Finding> {
-    let far = devices.iter();
-    let far: Vec<(String, Ipv4Addr)> =
-        far.filter_map(|device| Some((device.title_beside_address(), device.address?))).collect();
-    if far.is_empty() {
-        return None;
-    }
-    let who = named(far.iter().map(|(title, address)| format!("{title} has {address}")), ", ");
-    let here = named(from.subnets.iter().map(ToString::to_string), ", ");
-    let what = format!("{who}, this computer is in {here}");
-    let mut targets: Vec<Ipv4Addr> = far.iter().map(|(_, address)| *address).take(MOST_NAMED).collect();
+    let what = elsewhere(devices, from)?;
+    let mut targets: Vec<Ipv4Addr> = devices.iter().filter_map(|device| device.address).take(MOST_NAMED).collect();
     targets.dedup();
     let targets: Vec<String> = targets.iter().map(ToString::to_string).collect();
     let remedy =
@@ -252,10 +256,8 @@ fn unreachable(devices: &[&Device], from: &Viewpoint) -> Option<Finding> {
 /// Those of another subnet that a family reaches all the same.
 fn set_where_they_are(devices: &[&Device], from: &Viewpoint) -> Option<Finding> {
     let first = devices.first()?.set_as.as_ref()?;
-    let place = |device: &&Device| Some(format!("{} has {}", device.title_beside_address(), device.address?));
-    let here = named(from.subnets.iter().map(ToString::to_string), ", ");
-    let what = format!("{}, this computer is in {here}", named(devices.iter().filter_map(place), ", "));
-    Some(UNREACHABLE.finding(what, format!("set it where it is: deft-lantern set {first} --address ADDRESS")))
+    let remedy = format!("set it where it is: deft-lantern set {first} --address ADDRESS");
+    Some(UNREACHABLE.finding(elsewhere(devices, from)?, remedy))
 }
 
 fn locked_out(unit: &Unit) -> Option<Finding> {

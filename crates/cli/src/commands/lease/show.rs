@@ -51,7 +51,7 @@ pub(super) fn plan(plan: &LeasePlan, wishes: &LeaseWishes, seats: &[Seat], out: 
     for at in plan.awaited(seats) {
         let place = &plan.places[at];
         let by_port = || plan.circuits.iter().find(|(_, of)| *of == at).map(|(port, _)| format!("port {port}"));
-        let by_turn = || Some(format!("its turn: {}", plan.next.iter().position(|of| *of == at)? + 1));
+        let by_turn = || Some(format!("its turn, as number {}", plan.next.iter().position(|of| *of == at)? + 1));
         let known = place.mac.map(|mac| mac.to_string()).or_else(by_port).or_else(by_turn).unwrap_or_default();
         let (address, prefix) = (place.terms.address, place.terms.mask.prefix());
         let gateway = place.terms.gateway.map_or_else(|| "none".to_owned(), |gateway| gateway.to_string());
@@ -64,8 +64,9 @@ pub(super) fn plan(plan: &LeasePlan, wishes: &LeaseWishes, seats: &[Seat], out: 
     }
     out.table(&table)?;
     if let Some(pool) = wishes.pool {
-        out.line(&format!("others: one of {} in {pool} that no device is planned at", plan.pool.len()))?;
+        out.line(&format!("others  one of {} in {pool} that no device is planned at", plan.pool.len()))?;
     }
+    out.line("")?;
     Ok(())
 }
 
@@ -83,17 +84,18 @@ pub(super) fn news(news: &LeaseNews, leasing: &Leasing, at: Duration, out: &mut 
         LeaseNews::Giving => {
             say(Tone::Plain, "begins", "no other DHCP server answers".to_owned())?;
             out.hint(
-                "a unit on a link-local address asks again by itself, mostly within minutes; at once when its cable is pulled \
-                 and plugged in, or its port at the switch switched off and on",
+                "a unit on a link-local address asks again by itself, mostly within minutes; at once when its cable is pulled and \
+                 plugged in",
             )?;
         }
         LeaseNews::Given { is_new: false, is_kept: false, .. } => {}
         LeaseNews::Given { mac, node, address, seconds, is_kept, .. } => {
             let (word, until) = match is_kept {
-                true => ("keeps", format!("for {}", long(*seconds))),
-                false => ("given", "while this runs".to_owned()),
+                true => ("keeps", format!("is told to keep it for {}", long(*seconds))),
+                false => ("given", "has it while this runs".to_owned()),
             };
-            say(Tone::Good, word, format!("{}  {address}  {until}", named(node.as_deref(), *mac)))?;
+            let address = address.to_string();
+            say(Tone::Good, word, format!("{address:<13}  {} {until}", named(node.as_deref(), *mac)))?;
         }
         LeaseNews::Unknown(stranger) => {
             say(Tone::Doubtful, "unknown", format!("{}: not on the sheet, gets nothing", called(stranger)))?;
@@ -148,12 +150,14 @@ pub(super) fn end(leasing: &Leasing, sheet: &Path, out: &mut Out) -> Result<bool
                 Cell::new(word, tone),
             ]);
         }
+        out.line("")?;
         out.table(&table)?;
         findings::print(out, &left)?;
     }
     let strangers = leasing.strangers();
     if strangers > 0 {
-        out.note(&format!("{strangers} others asked and got nothing"))?;
+        let others = if strangers == 1 { "1 other".to_owned() } else { format!("{strangers} others") };
+        out.note(&format!("{others} asked and got nothing"))?;
     }
     let is_done = leasing.stages().all(|(_, stage)| stage == LeasingStage::Kept);
     if is_done && leasing.rival().is_none() {

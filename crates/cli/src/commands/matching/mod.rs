@@ -23,7 +23,7 @@ use crate::session::{Look, OnSheet, Session};
 /// The words of an order.
 const ORDERS: [(&str, Order); 2] = [("start-address", Order::StartAddress), ("label", Order::Label)];
 
-/// Find out which unit each fixture of the rig sheet is, and write its RDM identifier there
+/// Find out which unit each fixture is, and write it into the rig sheet
 ///
 /// One unit after the other flashes; one key says which fixture it is. Each is written into the sheet at once: broken off, the
 /// same command goes on with those that are left. With --by an order decides instead.

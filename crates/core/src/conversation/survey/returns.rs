@@ -62,7 +62,7 @@ impl Returns {
 fn starts(sighting: &Sighting) -> bool {
     match sighting.told {
         Told::Arp => sighting.from.is_unspecified(),
-        Told::DhcpClient => true,
+        Told::DhcpClient { .. } => true,
         _ => false,
     }
 }
@@ -95,7 +95,7 @@ mod tests {
             (100, none, Told::Arp),
             (101, none, Told::Arp),
             (102, ADDRESS, Told::Arp),
-            (200, none, Told::DhcpClient),
+            (200, none, Told::DhcpClient { name: String::new(), class: String::new() }),
         ];
         assert_eq!(away(&told), [None, None, Some(40), None, None, Some(98)]);
     }
