@@ -11,6 +11,7 @@ mod apply_check;
 mod around;
 mod brokers;
 mod check;
+mod clocks;
 mod codes;
 mod demo;
 mod faults;

@@ -7,7 +7,8 @@ use crate::census::Way;
 use crate::conversation::{Extent, SurveyPlan};
 
 /// How often things tell themselves unasked; what is listened to for a shorter time may miss them.
-const RHYTHMS: [(Way, &str, u64); 4] = [
+const RHYTHMS: [(Way, &str, u64); 5] = [
+    (Way::Ptp, "clocks announce themselves every 1 to 2 s", 2),
     (Way::Sacn, "sACN sources tell their universes every 10 s", 10),
     (Way::Lldp, "switches tell their port every 30 s", 30),
     (Way::Sap, "streams are announced every 30 to 300 s", 300),

@@ -38,6 +38,8 @@ pub enum Way {
     Rdmnet,
     /// It told its state by PJLink.
     Pjlink,
+    /// It announced a clock.
+    Ptp,
     /// Its web server answered.
     Http,
     /// It spoke to everybody about something else.
@@ -46,7 +48,7 @@ pub enum Way {
 
 /// Some ways of seeing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Ways(u16);
+pub struct Ways(u32);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
@@ -60,11 +62,12 @@ impl Way {
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 16] = [
+    pub const ALL: [Self; 17] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
         Self::Sap,
+        Self::Ptp,
         Self::Rdm,
         Self::Llrp,
         Self::Rdmnet,
@@ -116,6 +119,7 @@ impl Way {
             Self::Rdmnet => "rdmnet",
             Self::Rdm => "rdm",
             Self::Pjlink => "pjlink",
+            Self::Ptp => "ptp",
             Self::Http => "http",
             Self::Traffic => "traffic",
         }
@@ -124,7 +128,7 @@ impl Way {
 
 impl Ways {
     /// Every way.
-    pub const ALL: Self = Self(u16::MAX);
+    pub const ALL: Self = Self(u32::MAX);
     /// None.
     pub const NONE: Self = Self(0);
 
@@ -164,6 +168,7 @@ impl fmt::Display for Way {
             Self::Rdmnet => "RDMnet",
             Self::Rdm => "RDM",
             Self::Pjlink => "PJLink",
+            Self::Ptp => "PTP",
             Self::Http => "HTTP",
             Self::Traffic => "traffic",
         })

@@ -5,6 +5,7 @@
 mod alter;
 mod arrivals;
 mod clashes;
+mod clocks;
 mod devices;
 mod diagnosis;
 mod filling;

@@ -16,9 +16,9 @@ mod party;
 mod scene;
 
 pub use device::{
-    BrokerQuirk, BrokerSetup, DeviceSetup, DhcpClientSetup, DhcpQuirk, EndpointTruth, GatewayQuirk, GatewaySetup,
-    IpState, Linked, LlrpQuirk, LlrpSetup, MeddlerSetup, Names, PjlinkQuirk, PjlinkSetup, ServiceSetup, SimDevice,
-    StreamSetup, Utterance, WebSetup,
+    BrokerQuirk, BrokerSetup, ClockSetup, DeviceSetup, DhcpClientSetup, DhcpQuirk, EndpointTruth, GatewayQuirk,
+    GatewaySetup, IpState, Linked, LlrpQuirk, LlrpSetup, MeddlerSetup, Names, PjlinkQuirk, PjlinkSetup,
+    ServiceSetup, SimDevice, StreamSetup, Utterance, WebSetup,
 };
 pub use fixture::{Described, FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, Setting, SimFixture};
 #[cfg(target_os = "linux")]

@@ -44,6 +44,8 @@ pub enum Layer {
     RdmNet,
     /// A line or datagram of PJLink.
     Pjlink,
+    /// A message about clocks (IEEE 1588).
+    Ptp,
 }
 
 impl fmt::Display for Layer {
@@ -67,6 +69,7 @@ impl fmt::Display for Layer {
             Self::Rdm => f.write_str("RDM"),
             Self::RdmNet => f.write_str("RDMnet"),
             Self::Pjlink => f.write_str("PJLink"),
+            Self::Ptp => f.write_str("PTP"),
         }
     }
 }

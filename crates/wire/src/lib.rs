@@ -17,6 +17,7 @@ pub mod llrp;
 mod mac;
 pub mod packet;
 pub mod pjlink;
+pub mod ptp;
 pub mod rdm;
 pub mod rdmnet;
 pub mod sacn;

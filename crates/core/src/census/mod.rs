@@ -4,6 +4,7 @@
 //! else that is seen (who had which address, sources, services, streams, the network around) is kept as evidence, and
 //! [`Census::devices`] puts one device together from all of it, whatever order it came in.
 
+mod clock;
 mod designate;
 mod device;
 mod diff;
@@ -35,6 +36,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::art_net::PollReply;
 use serde::{Deserialize, Serialize};
 
+pub use clock::Clock;
 pub use designate::DesignationError;
 pub use device::{Contested, Device, SeenBy, Viewpoint};
 pub use diff::{CensusDiff, Change, ChangeKind, Compared};
@@ -241,6 +243,7 @@ impl Census {
             queriers: both(&kept.queriers, seen.queriers),
             dhcp_servers: both(&kept.dhcp_servers, seen.dhcp_servers),
             dhcp_clients: both(&kept.dhcp_clients, seen.dhcp_clients),
+            clocks: both(&kept.clocks, seen.clocks),
         }
     }
 
@@ -307,6 +310,10 @@ impl Census {
             Told::DhcpClient { name, class } => {
                 let client = |mac| DhcpClient { mac, name: name.as_str().into(), class: class.as_str().into() };
                 sighting.mac.map(client).into_iter().for_each(|client| self.surroundings.take_dhcp_client(client));
+            }
+            Told::Clock(announce) => {
+                let clock = Clock::of(sighting.at, (sighting.from, sighting.mac), announce);
+                self.surroundings.take_clock(clock);
             }
             Told::Lldp(lldp) => self.surroundings.take_lldp(lldp),
             Told::Querier { version } => {

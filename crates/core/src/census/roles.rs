@@ -60,6 +60,10 @@ impl Roles {
             let what = format!("asks for an address{class}");
             roles.at(Some(client.mac), Ipv4Addr::UNSPECIFIED).take(Some(client.name.clone()), &what);
         }
+        for clock in &surroundings.clocks {
+            let what = if clock.is_grandmaster() { "PTP grandmaster" } else { "PTP boundary clock" };
+            roles.at(clock.mac, clock.address).take(None, what);
+        }
         for querier in &surroundings.queriers {
             roles.at(querier.mac, querier.address).take(None, "IGMP querier");
         }

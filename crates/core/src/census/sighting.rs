@@ -6,6 +6,7 @@ use std::time::Duration;
 use lantern_wire::art_net::{IpProgReply, Message, PollReply};
 use lantern_wire::dhcp::{self, Dhcp, DhcpKind};
 use lantern_wire::dns_sd::{self, Answer, DnsSd};
+use lantern_wire::ptp::Announce;
 use lantern_wire::sacn::{self, Cid};
 use lantern_wire::sap::{self, Sap};
 use lantern_wire::sdp::Session;
@@ -80,6 +81,8 @@ pub enum Told {
         /// Its own address, as stated.
         server: Ipv4Addr,
     },
+    /// It announces the clock it follows, or that it is one.
+    Clock(Box<Announce>),
     /// It asks for an address by DHCP.
     DhcpClient {
         /// What it calls itself; may be empty.
@@ -178,6 +181,7 @@ impl Told {
             Self::Echo => Way::Echo,
             Self::Neighbour => Way::Neighbours,
             Self::DhcpServer { .. } | Self::DhcpClient { .. } => Way::Dhcp,
+            Self::Clock(_) => Way::Ptp,
             Self::Lldp(_) => Way::Lldp,
             Self::Querier { .. } => Way::Igmp,
             Self::Spoke { family, .. } => *family,

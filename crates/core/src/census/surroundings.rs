@@ -6,6 +6,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::{Lldp, MacAddress};
 use serde::{Deserialize, Serialize};
 
+use super::Clock;
 use crate::{Said, as_text};
 
 /// The network around the devices.
@@ -20,6 +21,9 @@ pub struct Surroundings {
     /// Who asks for one.
     #[serde(default)]
     pub dhcp_clients: Vec<DhcpClient>,
+    /// Which clocks are announced.
+    #[serde(default)]
+    pub clocks: Vec<Clock>,
 }
 
 /// The port at the other end of this computer's cable.
@@ -107,6 +111,12 @@ impl Surroundings {
         put(&mut self.dhcp_clients, client, |a, b| a.mac == b.mac);
     }
 
+    pub(crate) fn take_clock(&mut self, clock: Clock) {
+        let known = self.clocks.iter().position(|known| known.is_as(&clock));
+        let first = known.map_or(clock.first, |known| self.clocks[known].first);
+        put(&mut self.clocks, Clock { first, ..clock }, Clock::is_as);
+    }
+
     /// The same in a fixed order, whoever was heard first.
     pub(crate) fn sorted(&self) -> Self {
         let mut sorted = self.clone();
@@ -114,6 +124,7 @@ impl Surroundings {
         sorted.queriers.sort_by_key(|querier| (querier.address, querier.mac));
         sorted.dhcp_servers.sort_by_key(|server| (server.address, server.mac));
         sorted.dhcp_clients.sort_by_key(|client| client.mac);
+        sorted.clocks.sort_by_key(|clock| (clock.domain, clock.grandmaster, clock.announced_by, clock.mac));
         sorted
     }
 }

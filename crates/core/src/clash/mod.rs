@@ -3,6 +3,7 @@
 //! One file per family of rules. Every rule is a pure function from a sheet (or a census) to findings.
 
 mod addresses;
+mod clocks;
 mod fixtures;
 mod load;
 mod names;
@@ -26,7 +27,7 @@ pub use world::{is_same_name, own_address_held, shared_addresses, world_clashes}
 pub(crate) use world::{mask_remedy, subnet_of_broadcast};
 
 /// The rules about sheets and about what is seen, family by family.
-pub(crate) static RULES: [&[&Rule]; 9] = [
+pub(crate) static RULES: [&[&Rule]; 10] = [
     addresses::RULES,
     networks::RULES,
     universes::RULES,
@@ -36,6 +37,7 @@ pub(crate) static RULES: [&[&Rule]; 9] = [
     names::RULES,
     load::RULES,
     world::RULES,
+    clocks::RULES,
 ];
 
 /// One family of rules: a sheet to findings.

@@ -9,6 +9,7 @@ mod dns_sd;
 mod http;
 mod llrp;
 mod pjlink;
+mod ptp;
 mod rdm;
 mod rdmnet;
 mod sacn;
@@ -19,8 +20,8 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::{
-    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, pjlink as pjlink_wire, sacn as sacn_wire,
-    sap as sap_wire,
+    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, pjlink as pjlink_wire, ptp as ptp_wire,
+    sacn as sacn_wire, sap as sap_wire,
 };
 
 use crate::census::{FoundFixture, News, Sighting, Told, Unit, Way, Ways};
@@ -100,6 +101,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if does(Way::Sap) {
         all.push(Box::new(sap::Listener::new(plan)));
     }
+    if does(Way::Ptp) {
+        all.push(Box::new(ptp::Listener::new(plan)));
+    }
     if does(Way::DnsSd) {
         all.push(Box::new(dns_sd::Services::new(plan)));
     }
@@ -174,6 +178,7 @@ pub(crate) fn told(to_port: u16, bytes: &[u8]) -> Result<Option<Told>, WireError
     match to_port {
         llrp_wire::PORT => llrp::told(bytes),
         pjlink_wire::PORT => pjlink::told(bytes),
+        ptp_wire::GENERAL_PORT => ptp::told(bytes),
         _ => Ok(None),
     }
 }
@@ -187,6 +192,7 @@ pub(crate) fn ports(ways: Ways) -> Vec<u16> {
         (Way::Sap, sap_wire::PORT),
         (Way::Llrp, llrp_wire::PORT),
         (Way::Pjlink, pjlink_wire::PORT),
+        (Way::Ptp, ptp_wire::GENERAL_PORT),
     ];
     of.into_iter().filter(|(way, _)| ways.contains(*way)).map(|(_, port)| port).collect()
 }

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use lantern_wire::MacAddress;
 
+use super::clocks::Clocks;
 use super::curve::Patience;
 use super::fixtures::Fixtures;
 use super::{Happening, News, State, Traffic, Watched, WatchedFixture};
@@ -78,6 +79,7 @@ pub struct Board {
     by_name: HashMap<String, usize>,
     desks: HashMap<Ipv4Addr, String>,
     traffic: Traffic,
+    clocks: Clocks,
     fixtures: Fixtures,
     polls: Polls,
     /// Until when it is only looked who is there.
@@ -193,6 +195,9 @@ impl Board {
             let mut news = Vec::new();
             is_known = self.traffic.take(now, sighting.from, levels, &mut news);
             self.tell_traffic(now, news);
+        }
+        if let Told::Clock(announce) = &sighting.told {
+            self.clocks.take(now, announce);
         }
         let name = match &sighting.told {
             Told::PollReply(reply) => Some(reply.short_name.to_lossy()),
@@ -406,6 +411,7 @@ impl Board {
     pub(crate) fn roll(&mut self, now: Duration) {
         let mut news = Vec::new();
         self.traffic.roll(now, &mut news);
+        self.clocks.roll(now, &mut news);
         self.tell_traffic(now, news);
     }
 

@@ -5,6 +5,7 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::MacAddress;
+use lantern_wire::ptp::ClockIdentity;
 
 use crate::Said;
 use crate::census::Way;
@@ -62,6 +63,12 @@ pub enum News {
     SourceEnded(String),
     /// Nothing comes from this source any more.
     SourceWent(String),
+    /// This clock leads its domain now.
+    ClockLeads(ClockIdentity),
+    /// This one leads it too.
+    SecondClock(ClockIdentity),
+    /// Nobody leads it any more.
+    ClockWent(ClockIdentity),
     /// Questions are asked less often, since this part of all answers, in percent, is lost.
     Slower(u32),
     /// Questions are asked as often as meant.
@@ -92,6 +99,9 @@ impl News {
             Self::SecondSource(_) => "second-source",
             Self::SourceEnded(_) => "source-ended",
             Self::SourceWent(_) => "source-went",
+            Self::ClockLeads(_) => "clock-leads",
+            Self::SecondClock(_) => "second-clock",
+            Self::ClockWent(_) => "clock-went",
             Self::Slower(_) => "slower",
             Self::AsMeant => "as-meant",
         }
@@ -110,6 +120,8 @@ impl News {
                 | Self::LineGrows(..)
                 | Self::SecondSource(_)
                 | Self::SourceWent(_)
+                | Self::SecondClock(_)
+                | Self::ClockWent(_)
                 | Self::Slower(_)
         )
     }
@@ -151,6 +163,9 @@ impl fmt::Display for News {
             Self::SecondSource(who) => write!(f, "sent by {who} too, with the same right"),
             Self::SourceEnded(who) => write!(f, "{who} says that it sends it no more"),
             Self::SourceWent(who) => write!(f, "nothing more comes from {who}"),
+            Self::ClockLeads(clock) => write!(f, "led by {clock} now"),
+            Self::SecondClock(clock) => write!(f, "led by {clock} too: they do not hear each other"),
+            Self::ClockWent(clock) => write!(f, "{clock} is announced no more, and nobody leads"),
             Self::Slower(lost) => write!(f, "{lost} % of all answers are lost: asking less often"),
             Self::AsMeant => f.write_str("answers come again: asking as often as meant"),
         }

@@ -5,6 +5,7 @@
 //! file, [`Night`] what can be said of one afterwards.
 
 mod board;
+mod clocks;
 mod curve;
 mod fixtures;
 mod happening;

@@ -6,6 +6,7 @@
 mod announcer;
 mod art_net_source;
 mod body;
+mod clock;
 mod dhcp_client;
 mod dhcp_server;
 mod llrp_target;
@@ -26,6 +27,7 @@ use std::time::Duration;
 use crate::Speech;
 
 pub use body::{IpState, Names};
+pub use clock::ClockSetup;
 pub use dhcp_client::{DhcpClientSetup, DhcpQuirk};
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
@@ -37,6 +39,7 @@ pub use web::WebSetup;
 use announcer::Announcer;
 use art_net_source::ArtNetSource;
 use body::Body;
+use clock::Clock;
 use dhcp_client::DhcpClient;
 use dhcp_server::DhcpServer;
 use llrp_target::LlrpTarget;
@@ -184,6 +187,9 @@ impl SimDevice {
         }
         if let Some(web) = &setup.web {
             roles.push(Box::new(Web::new(web)));
+        }
+        if let Some(clock) = &setup.clock {
+            roles.push(Box::new(Clock::new(&setup, clock)));
         }
         if let Some(client) = &setup.dhcp_client {
             roles.push(Box::new(DhcpClient::new(&setup.name, setup.mac, client)));

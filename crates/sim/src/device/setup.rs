@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
-use super::{BrokerSetup, DhcpClientSetup, LlrpSetup, PjlinkSetup, WebSetup};
+use super::{BrokerSetup, ClockSetup, DhcpClientSetup, LlrpSetup, PjlinkSetup, WebSetup};
 
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
@@ -60,6 +60,8 @@ pub struct DeviceSetup {
     pub web: Option<WebSetup>,
     /// How it asks for its address, where it really does so: with `dhcp` it has none before somebody gives it one.
     pub dhcp_client: Option<DhcpClientSetup>,
+    /// As a clock that announces itself, or the one it follows.
+    pub clock: Option<ClockSetup>,
     /// The address it offers as a DHCP server.
     pub dhcp_offers: Option<Ipv4Addr>,
     /// As a switch: what it calls the port at this end of the cable.

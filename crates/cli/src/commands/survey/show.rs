@@ -253,6 +253,19 @@ fn around(surroundings: &Surroundings) -> Vec<String> {
     if !servers.is_empty() {
         lines.push(format!("DHCP server: {}", servers.join(", ")));
     }
+    for clock in surroundings.clocks.iter().take(MOST_NAMED) {
+        let by = match clock.is_grandmaster() {
+            true => format!("itself at {}", clock.address),
+            false => {
+                format!("{}, {}", clock.address, counted(clock.steps.into(), "clock").replace("clock", "step"))
+            }
+        };
+        let (domain, leader, priority) = (clock.domain, clock.grandmaster, clock.priority1);
+        let (class, source) = (clock.class_in_words(), clock.source_in_words());
+        lines.push(format!(
+            "clock of domain {domain}: {leader}, priority {priority}, {class}, time from {source}; announced by {by}"
+        ));
+    }
     lines
 }
 
