@@ -14,6 +14,8 @@ const RHYTHMS: [(Way, &str, u64); 5] = [
     (Way::Sap, "streams are announced every 30 to 300 s", 300),
     (Way::Igmp, "a querier asks every 125 s", 125),
 ];
+/// Ports below are the administrator's on most systems.
+const RESERVED: u16 = 1024;
 /// What is recommended to listen for.
 const LONG_LISTEN: Duration = Duration::from_secs(35);
 
@@ -64,8 +66,8 @@ pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
             ""
         };
         spots.push(format!(
-            "no raw frames ({why}): who shares an address, who has none, the switch port, DHCP servers and IGMP queriers are not \
-             seen{dropped}; as administrator they are"
+            "no raw frames ({why}): who shares an address, who has none, the switch port, clocks, DHCP servers and IGMP queriers are \
+             not seen{dropped}; as administrator they are"
         ));
     }
     if let Some(why) = &limits.no_echo {
@@ -73,7 +75,9 @@ pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
             "no echo requests ({why}): whether a device can be talked to shows only where it speaks Art-Net"
         ));
     }
-    for (port, why) in &limits.ports_refused {
+    // Where rights are lacking for frames, those for low ports are too, and that was said.
+    let is_said = |port: u16| port < RESERVED && (limits.no_frames.is_some() || plan.vantage.is_on_loopback());
+    for (port, why) in limits.ports_refused.iter().filter(|(port, _)| !is_said(*port)) {
         spots.push(format!("UDP port {port} could not be had ({why}): what comes there is not heard"));
     }
     if limits.groups_refused > 0 {

@@ -12,7 +12,7 @@ use lantern_wire::art_net::PollReply;
 use lantern_wire::dhcp::{Dhcp, DhcpKind};
 use lantern_wire::dns_sd::{Answer, DnsSd, EVERY_TYPE, Fact, Question};
 use lantern_wire::sacn::{Cid, Discovery};
-use lantern_wire::{MacAddress, Text, UdpFrame, dns_sd, llrp, sacn, sap};
+use lantern_wire::{MacAddress, Text, UdpFrame, dns_sd, llrp, ptp, sacn, sap};
 use rstest::rstest;
 
 const OWN: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
@@ -67,6 +67,7 @@ fn it_joins_the_groups_of_every_way_and_of_the_universes_on_the_sheet() {
         sacn::group(1),
         sap::GROUPS[0],
         sap::GROUPS[1],
+        ptp::GROUP,
         dns_sd::GROUP,
         llrp::MANAGERS,
     ];
@@ -189,7 +190,7 @@ fn whoever_is_seen_first_is_told_at_once_and_only_once() {
 
 #[test]
 fn each_way_has_its_port() {
-    assert_eq!(ports_of(Ways::ALL), [6454, 5568, 5353, 9875, 5569, 4352]);
+    assert_eq!(ports_of(Ways::ALL), [6454, 5568, 5353, 9875, 5569, 4352, 320]);
     assert_eq!(ports_of(Ways::only(&[Way::Sap, Way::Arp])), [9875]);
 }
 

@@ -6,6 +6,7 @@
 
 mod dhcp;
 mod dns_sd;
+mod groups;
 mod http;
 mod llrp;
 mod pjlink;
@@ -13,7 +14,6 @@ mod ptp;
 mod rdm;
 mod rdmnet;
 mod sacn;
-mod sap;
 
 use std::fmt::Debug;
 use std::net::Ipv4Addr;
@@ -99,10 +99,11 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
         all.push(Box::new(sacn::Listener::new(plan)));
     }
     if does(Way::Sap) {
-        all.push(Box::new(sap::Listener::new(plan)));
+        // Streams are announced every half a minute or so (RFC 2974, section 3).
+        all.push(Box::new(groups::Listener::new(plan, &sap_wire::GROUPS, sap_wire::PORT)));
     }
     if does(Way::Ptp) {
-        all.push(Box::new(ptp::Listener::new(plan)));
+        all.push(Box::new(groups::Listener::new(plan, &[ptp_wire::GROUP], ptp_wire::GENERAL_PORT)));
     }
     if does(Way::DnsSd) {
         all.push(Box::new(dns_sd::Services::new(plan)));
