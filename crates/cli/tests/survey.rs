@@ -57,6 +57,7 @@ struct Surroundings {
     queriers: Vec<serde_json::Value>,
     dhcp_servers: Vec<serde_json::Value>,
     dhcp_clients: Vec<serde_json::Value>,
+    clocks: Vec<serde_json::Value>,
 }
 
 #[derive(Debug, Deserialize)]

@@ -49,7 +49,8 @@ pub(crate) struct Args {
     #[arg(long, value_name = "NODE")]
     next: Vec<String>,
 
-    /// The unit on this port is that one, where the switch tells it by DHCP (option 82): --on-port gi7=hall-amp-left
+    /// The unit on this port is that one, where the switch tells it by DHCP (option 82): --on-port gi7=hall-amp-left; a port that is
+    /// no text is written as 0x000400010007
     #[arg(long, value_name = "PORT=NODE", value_parser = on_port)]
     on_port: Vec<(String, String)>,
 

@@ -6,6 +6,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 use lantern_wire::dhcp::{Dhcp, DhcpKind};
 
+use super::news::circuit_in_words;
 use super::{ANSWER_EVERY, Asked};
 use crate::lease::LeasePlan;
 
@@ -111,7 +112,7 @@ impl Clients {
         let mac = message.client;
         let known = self.known(plan, mac);
         let whom = known.or_else(|| {
-            let circuit = String::from_utf8_lossy(message.circuit()?).into_owned();
+            let circuit = circuit_in_words(message.circuit()?);
             let whom = Whom::Place(*self.circuits.get(&circuit)?);
             (!self.holders.contains_key(&whom)).then_some(whom)
         });

@@ -6,8 +6,10 @@
 
 mod checks;
 mod clients;
+mod news;
 mod reply;
 mod rivals;
+mod serving;
 
 use std::collections::{HashMap, VecDeque};
 use std::net::Ipv4Addr;
@@ -17,14 +19,15 @@ use lantern_wire::dhcp::{CLIENT_PORT, Dhcp, DhcpKind, SERVER_PORT};
 use lantern_wire::{Arp, MacAddress, UdpFrame};
 
 use super::{Conversation, Heard, Outgoing, Vantage};
-use crate::Said;
 use crate::address::Seat;
 use crate::lease::{LeasePlan, Place, Terms};
 
-use checks::{Checks, Standing};
+use checks::Checks;
 use clients::{Clients, Given, Whom};
-use reply::{Reply, Times};
+use reply::Times;
 use rivals::Rivals;
+
+pub use news::{LeaseNews, LeasingStage, Stranger};
 
 /// The most frames that wait to leave; who gets no answer asks again.
 const MOST_WAITING: usize = 1024;
@@ -34,114 +37,6 @@ const ANSWER_EVERY: Duration = Duration::from_millis(20);
 /// No unit says that it heard what it was told: at the end that is said so often, so far apart.
 const LAST_WORDS: u32 = 3;
 const LAST_EVERY: Duration = Duration::from_secs(1);
-
-/// One who asked, as it showed itself.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Stranger {
-    /// Its MAC address.
-    pub mac: MacAddress,
-    /// What it calls itself.
-    pub host_name: Said,
-    /// What it says it is.
-    pub class: Said,
-    /// The port it hangs on, where a switch tells it.
-    pub circuit: Said,
-}
-
-impl Stranger {
-    fn of(message: &Dhcp) -> Self {
-        let said = |bytes: &[u8]| Said::from(String::from_utf8_lossy(bytes).into_owned());
-        Self {
-            mac: message.client,
-            host_name: said(&message.host_name),
-            class: said(&message.class),
-            circuit: said(message.circuit().unwrap_or_default()),
-        }
-    }
-}
-
-/// What there is to tell.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum LeaseNews {
-    /// Nobody else gives addresses here: now it begins.
-    Giving,
-    /// Somebody asks whom nothing is planned for. Told once of each.
-    Unknown(Stranger),
-    /// Somebody is taken for a device of which the sheet does not say who it is: by the port it hangs on, or since it is its
-    /// turn.
-    Taken {
-        /// Who.
-        who: Stranger,
-        /// For which device of the sheet.
-        node: String,
-    },
-    /// Somebody asks who is locked. Told once of each.
-    Locked(MacAddress),
-    /// An address is given. Told before the answer leaves, so that it can be written down first.
-    Given {
-        /// To whom.
-        mac: MacAddress,
-        /// As which device of the sheet; `None` for a stranger out of the pool.
-        node: Option<String>,
-        /// Which.
-        address: Ipv4Addr,
-        /// For how many seconds.
-        seconds: u32,
-        /// Whether it has it for the first time.
-        is_new: bool,
-        /// Whether it is to keep it when this ends.
-        is_kept: bool,
-    },
-    /// Somebody wanted to keep another address than the planned one, and was told to let it go.
-    Moved {
-        /// Who.
-        mac: MacAddress,
-        /// What it wanted.
-        from: Ipv4Addr,
-        /// What it is to have; `None` where nothing is planned for it.
-        to: Option<Ipv4Addr>,
-    },
-    /// An address cannot be given, since somebody holds it; `by` nobody knows whom where the unit itself found that out.
-    Held {
-        /// For whom it was meant.
-        mac: MacAddress,
-        /// As which device of the sheet.
-        node: Option<String>,
-        /// Which.
-        address: Ipv4Addr,
-        /// Who holds it.
-        by: Option<MacAddress>,
-    },
-    /// An address was given back.
-    Released {
-        /// By whom.
-        mac: MacAddress,
-        /// Which.
-        address: Ipv4Addr,
-    },
-    /// Everybody has an address: now everybody is told to keep it.
-    Ending,
-    /// Another server was heard: nothing more is given.
-    Rival {
-        /// Its address.
-        server: Ipv4Addr,
-        /// Its MAC address; `None` where only a client told of it.
-        mac: Option<MacAddress>,
-    },
-}
-
-/// How far a device of the sheet is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum LeasingStage {
-    /// It has not asked.
-    Awaited,
-    /// Its address is held by somebody else.
-    Held,
-    /// It has its address for a short time.
-    Short,
-    /// It was told to keep its address.
-    Kept,
-}
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Phase {
@@ -378,146 +273,6 @@ impl Leasing {
         if self.clients.may_be_answered(self.now, asked.message.client, asked.message.kind) {
             self.answer(asked);
         }
-    }
-
-    fn answer(&mut self, asked: Asked) {
-        let (mac, kind) = (asked.message.client, asked.message.kind);
-        if self.plan.locked.contains(&mac) {
-            if self.clients.is_first_of(mac) {
-                self.events.push_back(LeaseNews::Locked(mac));
-            }
-            return;
-        }
-        let before = self.clients.known(&self.plan, mac);
-        let is_new_business = matches!(kind, DhcpKind::DISCOVER | DhcpKind::REQUEST | DhcpKind::INFORM);
-        let whom = if is_new_business && !matches!(self.phase, Phase::Ending(_)) {
-            self.clients.whose(self.now, &self.plan, &asked.message)
-        } else {
-            before
-        };
-        let Some(whom) = whom else { return self.leave_alone(&asked) };
-        if let (None, Some(node)) = (before, self.node(whom)) {
-            self.events.push_back(LeaseNews::Taken { who: Stranger::of(&asked.message), node });
-        }
-        let Some(terms) = self.terms(whom).cloned() else { return };
-        if !LeasePlan::can_give(&self.seats, asked.message.relay, &terms) {
-            return;
-        }
-        match kind {
-            DhcpKind::DISCOVER => self.offer(asked, whom, &terms),
-            DhcpKind::REQUEST => self.grant(asked, whom, &terms),
-            DhcpKind::DECLINE if asked.message.requested == Some(terms.address) => self.take_back(&asked, whom),
-            DhcpKind::RELEASE if asked.message.has == terms.address => {
-                self.clients.forget_given(mac);
-                self.events.push_back(LeaseNews::Released { mac, address: terms.address });
-            }
-            DhcpKind::INFORM => self.say(&asked, &terms, DhcpKind::ACK, None),
-            _ => {}
-        }
-    }
-
-    /// Somebody for whom nothing is planned: told of, and refused only where it means us.
-    fn leave_alone(&mut self, asked: &Asked) {
-        let message = &asked.message;
-        if self.clients.is_first_of(message.client) {
-            self.events.push_back(LeaseNews::Unknown(Stranger::of(message)));
-        }
-        let wanted = message.requested.filter(|_| message.kind == DhcpKind::REQUEST && message.server.is_some());
-        if let Some(from) = wanted {
-            self.refuse(asked, from, None);
-        }
-    }
-
-    fn offer(&mut self, asked: Asked, whom: Whom, terms: &Terms) {
-        let mac = asked.message.client;
-        match self.checks.standing(self.now, terms.address, mac) {
-            Standing::Free => self.say(&asked, terms, DhcpKind::OFFER, Some(self.times())),
-            Standing::Held(by) => self.tell_held(mac, whom, terms.address, by),
-            Standing::Unknown => self.check(asked, terms.address),
-        }
-    }
-
-    fn grant(&mut self, asked: Asked, whom: Whom, terms: &Terms) {
-        let message = &asked.message;
-        let (mac, has_it) = (message.client, !message.has.is_unspecified());
-        let wanted = if has_it { message.has } else { message.requested.unwrap_or(message.has) };
-        if wanted != terms.address {
-            return self.refuse(&asked, wanted, Some(terms.address));
-        }
-        match self.checks.standing(self.now, terms.address, mac) {
-            Standing::Held(by) => {
-                self.tell_held(mac, whom, terms.address, by);
-                // Whoever has it already is told nothing: it would drop what may be in the show.
-                if !has_it {
-                    self.refuse(&asked, wanted, None);
-                }
-            }
-            Standing::Unknown if !has_it => self.check(asked, terms.address),
-            Standing::Free | Standing::Unknown => {
-                let (times, is_kept) = (self.times(), matches!(self.phase, Phase::Ending(_)));
-                let until = self.now + Duration::from_secs(times.lease.into());
-                let is_new = self.clients.give(mac, whom, Given { until, is_kept });
-                let (node, address) = (self.node(whom), terms.address);
-                let seconds = times.lease;
-                self.events.push_back(LeaseNews::Given { mac, node, address, seconds, is_new, is_kept });
-                self.say(&asked, terms, DhcpKind::ACK, Some(times));
-            }
-        }
-    }
-
-    fn refuse(&mut self, asked: &Asked, from: Ipv4Addr, to: Option<Ipv4Addr>) {
-        let mac = asked.message.client;
-        self.clients.forget_given(mac);
-        self.events.push_back(LeaseNews::Moved { mac, from, to });
-        let seat = to.and_then(|address| Seat::beside(&self.seats, address)).unwrap_or(0);
-        let Some(seat) = self.seats.get(seat) else { return };
-        let reply = Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from };
-        self.send(reply.refusal());
-    }
-
-    /// A unit says that somebody else holds what it was given (RFC 2131, section 3.1.5).
-    fn take_back(&mut self, asked: &Asked, whom: Whom) {
-        let mac = asked.message.client;
-        let Some(address) = self.terms(whom).map(|terms| terms.address) else { return };
-        self.clients.forget_given(mac);
-        let by = self.checks.holder(address, mac);
-        self.checks.decline(self.now, address);
-        self.tell_held(mac, whom, address, by);
-    }
-
-    fn tell_held(&mut self, mac: MacAddress, whom: Whom, address: Ipv4Addr, by: Option<MacAddress>) {
-        if self.checks.is_first_of(address, by) {
-            let node = self.node(whom);
-            self.events.push_back(LeaseNews::Held { mac, node, address, by });
-        }
-        // A stranger may have any other one.
-        if let Whom::Pool(at) = whom {
-            self.clients.pass_over(mac, at);
-        }
-    }
-
-    fn check(&mut self, asked: Asked, address: Ipv4Addr) {
-        self.checks.begin(self.now, address, asked.message.client);
-        self.clients.let_wait(asked);
-    }
-
-    fn times(&self) -> Times {
-        match self.phase {
-            Phase::Ending(_) => Times::of(self.keep),
-            _ => Times::SHORT,
-        }
-    }
-
-    fn say(&mut self, asked: &Asked, terms: &Terms, kind: DhcpKind, times: Option<Times>) {
-        let seat = Seat::beside(&self.seats, terms.address).unwrap_or(0);
-        let Some(seat) = self.seats.get(seat) else { return };
-        let reply = Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from };
-        let Some(frame) = reply.with(kind, terms, times) else { return };
-        if kind == DhcpKind::ACK && matches!(self.phase, Phase::Ending(_)) && self.again.len() < MOST_WAITING {
-            self.again.extend((1..LAST_WORDS).map(|n| (self.now + LAST_EVERY * n, frame.clone())));
-            self.again.make_contiguous().sort_by_key(|(at, _)| *at);
-        }
-        self.send(Some(frame));
     }
 
     fn say_again(&mut self) {

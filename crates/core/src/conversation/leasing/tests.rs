@@ -236,3 +236,10 @@ fn a_flood_is_bounded(#[case] pool: Option<&str>) {
     // Each is answered fifty times a second and question at most; most get nothing at all.
     assert!(sent < 100_000 && told < 110_000, "{sent} sent, {told} told");
 }
+
+#[test]
+fn a_port_that_is_no_text_can_be_typed() {
+    assert_eq!(news::circuit_in_words(b"gi 7/1"), "gi 7/1");
+    assert_eq!(news::circuit_in_words(&[0, 4, 0, 1, 0, 7]), "0x000400010007");
+    assert_eq!(news::circuit_in_words(b""), "");
+}
