@@ -49,6 +49,18 @@ pub(crate) struct OnSheet {
     pub(crate) adapter: Option<String>,
 }
 
+/// A rig sheet that may be the only one in the folder, and the adapter that leads to its rig.
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct OnOneSheet {
+    /// The rig sheet; without it, the only *.rig.toml in this folder
+    #[arg(value_name = "FILE.rig.toml")]
+    pub(crate) sheet: Option<PathBuf>,
+
+    /// The adapter that leads to the rig: its name, its label or one of its addresses
+    #[arg(long, value_name = "NAME|LABEL|ADDRESS")]
+    pub(crate) adapter: Option<String>,
+}
+
 /// A chosen adapter with an open station.
 pub(crate) struct Session {
     choice: Choice,

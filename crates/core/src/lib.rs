@@ -28,6 +28,7 @@ pub mod keepsake;
 pub mod ladder;
 pub mod lease;
 pub mod levels;
+pub mod lines;
 pub mod logbook;
 pub mod packets;
 pub mod pattern;
@@ -44,6 +45,7 @@ mod way;
 
 pub use lantern_wire::MacAddress;
 pub use lantern_wire::art_net::PORT as ART_NET_PORT;
+pub use lantern_wire::dhcp::SERVER_PORT as DHCP_SERVER_PORT;
 pub use lantern_wire::rdm::Uid;
 pub use lantern_wire::sacn::{Cid, PORT as SACN_PORT};
 pub use said::Said;

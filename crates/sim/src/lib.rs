@@ -10,6 +10,7 @@ mod device;
 mod fixture;
 mod ground;
 mod link;
+mod link_local;
 mod model;
 mod node;
 mod party;

@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 
 use super::{Adapter, ChooseError, Computer, WantedOwn, choose_cable};
 use crate::address::{AddressRange, Mask, Role, Subnet};
-use crate::sheet::{Gateway, Network, RigSheet};
+use crate::sheet::{Network, RigSheet};
 
 /// A lone address says nothing of its mask: this one reaches it, and few others that were not meant.
 const USUAL: Mask = match Mask::from_prefix(24) {
@@ -217,7 +217,7 @@ fn proposals(
     used.extend(target.single());
     let barred = |address: Ipv4Addr| {
         network.is_some_and(|n| {
-            let gateway = n.gateway.as_ref().is_some_and(|g| g.value == Gateway(Some(address)));
+            let gateway = n.way_out() == Some(address);
             gateway || n.dhcp.iter().chain(&n.locked).any(|range| range.value.contains(address))
         })
     };

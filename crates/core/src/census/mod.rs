@@ -308,8 +308,10 @@ impl Census {
                 self.surroundings.take_dhcp_server(DhcpServer { address: *server, mac: sighting.mac });
             }
             Told::DhcpClient { name, class } => {
-                let client = |mac| DhcpClient { mac, name: name.as_str().into(), class: class.as_str().into() };
-                sighting.mac.map(client).into_iter().for_each(|client| self.surroundings.take_dhcp_client(client));
+                if let Some(mac) = sighting.mac {
+                    let (name, class) = (name.as_str().into(), class.as_str().into());
+                    self.surroundings.take_dhcp_client(DhcpClient { mac, name, class });
+                }
             }
             Told::Clock(announce) => {
                 let clock = Clock::of(sighting.at, (sighting.from, sighting.mac), announce);

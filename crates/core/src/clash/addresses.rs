@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use super::{named, open, repeated};
 use crate::address::{AddressRange, Role, Subnet};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Gateway, Member, Network, Placed, RigSheet, SheetNode, Span, WantedAddress};
+use crate::sheet::{Member, Network, Placed, RigSheet, SheetNode, Span, WantedAddress};
 
 pub(super) static RULES: &[&Rule] = &[
     &TWICE,
@@ -265,7 +265,7 @@ pub fn standing(network: &Network, address: Ipv4Addr, name: &str) -> Vec<Finding
     let mut findings = Vec::new();
     let within_one =
         |ranges: &[Placed<AddressRange>]| ranges.iter().map(|r| r.value).find(|r| r.contains(address));
-    if network.gateway.as_ref().is_some_and(|g| g.value == Gateway(Some(address))) {
+    if network.way_out() == Some(address) {
         findings.push(GATEWAY.finding(
             format!("{name} has {address}, the gateway of {called}"),
             "choose another address; the gateway keeps its own",

@@ -12,8 +12,9 @@ mod run;
 mod silent;
 mod stage;
 
+pub use crate::lines::LinesError as LogbookError;
 pub use back::{Back, plan_back};
-pub use read::{LogbookError, read};
+pub use read::read;
 pub use record::{Along, Begun, Ending, FORMAT, Line, Order, Planned, Record, StepTaken};
 pub use run::{Run, SentStep};
 pub use silent::silent_of;

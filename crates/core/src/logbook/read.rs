@@ -2,20 +2,8 @@
 
 use serde::Deserialize;
 
-use super::{FORMAT, Line, Record, Run, StepTaken};
-
-/// Why a logbook cannot be gone by.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum LogbookError {
-    /// It has lines of a later version of this program.
-    #[error("line {line} was written by a later version of this program (format {format})")]
-    Later {
-        /// Which line, from 1.
-        line: usize,
-        /// Its format.
-        format: u64,
-    },
-}
+use super::{FORMAT, Line, LogbookError, Record, Run, StepTaken};
+use crate::lines;
 
 /// The runs of a logbook, the oldest first, and how many lines could not be read: a power cut may tear off the line that
 /// was being written, which tells of nothing that was sent.
@@ -25,8 +13,8 @@ pub enum LogbookError {
 pub fn read(text: &str) -> Result<(Vec<Run>, usize), LogbookError> {
     let mut runs: Vec<Run> = Vec::new();
     let mut torn = 0;
-    for (place, line) in text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty()) {
-        match read_line(place + 1, line)? {
+    for value in lines::read(text, FORMAT) {
+        match value?.and_then(read_line) {
             Some(line) => {
                 let run = match runs.iter().rposition(|run| run.id == line.run) {
                     Some(there) => there,
@@ -51,16 +39,12 @@ struct Head {
     run: String,
 }
 
-fn read_line(number: usize, line: &str) -> Result<Option<Line>, LogbookError> {
-    let Ok(value) = serde_json::from_str::<serde_json::Value>(line) else { return Ok(None) };
-    if let Some(format) = value["format"].as_u64().filter(|format| *format > FORMAT.into()) {
-        return Err(LogbookError::Later { line: number, format });
-    }
-    let Ok(head) = Head::deserialize(&value) else { return Ok(None) };
+fn read_line(value: serde_json::Value) -> Option<Line> {
+    let head = Head::deserialize(&value).ok()?;
     let record = match head.format {
         // The first version had lines of steps only.
-        1 => StepTaken::deserialize(&value).map(Record::Step),
-        _ => Record::deserialize(&value),
+        1 => StepTaken::deserialize(value).map(Record::Step),
+        _ => Record::deserialize(value),
     };
-    Ok(record.ok().map(|record| Line { format: FORMAT, at: head.at, run: head.run, record }))
+    Some(Line { format: FORMAT, at: head.at, run: head.run, record: record.ok()? })
 }

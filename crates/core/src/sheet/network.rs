@@ -61,7 +61,13 @@ impl Network {
     /// Whether the network leads anywhere outside.
     #[must_use]
     pub fn has_way_out(&self) -> bool {
-        matches!(&self.gateway, Some(Placed { value: Gateway(Some(_)), .. }))
+        self.way_out().is_some()
+    }
+
+    /// The way out, where the sheet says one.
+    #[must_use]
+    pub fn way_out(&self) -> Option<Ipv4Addr> {
+        self.gateway.as_ref().and_then(|gateway| gateway.value.0)
     }
 
     /// The parts of an address in words, as far as the scheme says: "area Quay, unit 4".

@@ -6,6 +6,7 @@ use std::time::Duration;
 use lantern_wire::MacAddress;
 
 use super::DeviceSetup;
+use crate::link_local;
 
 /// The IP settings of a device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -18,6 +19,16 @@ pub struct IpState {
     pub gateway: Ipv4Addr,
     /// Whether its address comes by DHCP.
     pub dhcp: bool,
+}
+
+impl IpState {
+    /// Nothing yet: it asks for an address.
+    pub(super) const ASKING: Self = Self {
+        address: Ipv4Addr::UNSPECIFIED,
+        mask: Ipv4Addr::UNSPECIFIED,
+        gateway: Ipv4Addr::UNSPECIFIED,
+        dhcp: true,
+    };
 }
 
 /// What a device is called on the network, and whom it asks there.
@@ -73,8 +84,7 @@ impl Body {
     /// Takes other settings at that time, and is silent until then. By DHCP it gets its lease, or chooses a link-local
     /// address (RFC 3927).
     pub(super) fn change(&mut self, at: Duration, wanted: IpState) {
-        let [.., high, low] = self.mac.0;
-        let chosen = (Ipv4Addr::new(169, 254, high.clamp(1, 254), low), Ipv4Addr::new(255, 255, 0, 0));
+        let chosen = (link_local::address(self.mac), link_local::MASK);
         let (address, mask) = match (wanted.dhcp, self.asks) {
             (true, true) => (Ipv4Addr::UNSPECIFIED, Ipv4Addr::UNSPECIFIED),
             (true, false) => self.lease.unwrap_or(chosen),

@@ -13,6 +13,7 @@ use serde::Deserialize;
 use super::body::{Body, IpState};
 use super::setup::millis;
 use super::{Role, Utterance};
+use crate::link_local;
 
 const NOTHING: Ipv4Addr = Ipv4Addr::UNSPECIFIED;
 /// The first wait of those that double, and the longest (RFC 2131, section 4.1).
@@ -190,10 +191,8 @@ impl DhcpClient {
                 self.state = State::Selecting;
                 if !Self::is_link_local(body) && self.tries > 0 && now >= self.since + self.setup.link_local_after
                 {
-                    let [.., high, low] = self.own.0;
-                    let address = Ipv4Addr::new(169, 254, high.clamp(1, 254), low);
-                    body.ip =
-                        IpState { address, mask: Ipv4Addr::new(255, 255, 0, 0), gateway: NOTHING, dhcp: true };
+                    let address = link_local::address(self.own);
+                    body.ip = IpState { address, mask: link_local::MASK, ..IpState::ASKING };
                     self.announce(address);
                 }
                 let message = self.message(DhcpKind::DISCOVER, NOTHING);
@@ -268,7 +267,7 @@ impl DhcpClient {
 
     fn drop_address(&self, body: &mut Body) {
         if !self.has(DhcpQuirk::KeepsItsOwn) {
-            body.ip = IpState { address: NOTHING, mask: NOTHING, gateway: NOTHING, dhcp: true };
+            body.ip = IpState::ASKING;
         }
     }
 
@@ -390,7 +389,7 @@ impl Role for DhcpClient {
     fn lose_power(&mut self, body: &mut Body) {
         (self.state, self.at) = (State::Off, Duration::ZERO);
         if body.ip.dhcp {
-            body.ip = IpState { address: NOTHING, mask: NOTHING, gateway: NOTHING, dhcp: true };
+            body.ip = IpState::ASKING;
         }
     }
 

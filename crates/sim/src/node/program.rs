@@ -6,6 +6,7 @@ use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, DataLoss, Input, IpCommand, IpProg, PollReply, PortType, Program};
 
 use super::{NodeSetup, Quirk, SimNode};
+use crate::link_local;
 
 impl SimNode {
     /// Takes an ArtIpProg to heart; whether it was a command at all.
@@ -55,12 +56,10 @@ impl SimNode {
 
     /// Takes what a DHCP server gives, or a link-local address made from the MAC (RFC 3927).
     pub(super) fn take_lease(&mut self) {
-        let [.., c, d] = self.setup.mac.0;
-        let link_local = Ipv4Addr::new(169, 254, c.clamp(1, 254), d);
         self.dhcp = true;
-        self.address = self.setup.lease.unwrap_or(link_local);
+        self.address = self.setup.lease.unwrap_or_else(|| link_local::address(self.setup.mac));
         if self.setup.lease.is_none() {
-            self.mask = Ipv4Addr::new(255, 255, 0, 0);
+            self.mask = link_local::MASK;
             self.gateway = Ipv4Addr::UNSPECIFIED;
         }
     }

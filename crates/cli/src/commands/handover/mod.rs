@@ -17,7 +17,7 @@ use crate::failure::Failure;
 use crate::files::{self, SheetFile};
 use crate::logbook_file::runs_of;
 use crate::output::{Out, page};
-use crate::session::Session;
+use crate::session::{OnOneSheet, Session};
 
 use labels::Size;
 use papers::Papers;
@@ -32,13 +32,8 @@ const LABELS: &str = include_str!("labels.html");
 /// options that page, NAME.handover.html beside the sheet. Ends as `check` does.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The rig sheet; without it, the only *.rig.toml in this folder
-    #[arg(value_name = "FILE.rig.toml")]
-    sheet: Option<PathBuf>,
-
-    /// The adapter that leads to the rig: its name, its label or one of its addresses
-    #[arg(long, value_name = "NAME|LABEL|ADDRESS")]
-    adapter: Option<String>,
+    #[command(flatten)]
+    on: OnOneSheet,
 
     /// Do not look at the rig: papers without a proof
     #[arg(long, conflicts_with = "adapter")]
@@ -71,8 +66,8 @@ pub(crate) struct Args {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::one(args.sheet.as_deref())?;
-    if args.sheet.is_none() {
+    let file = SheetFile::one(args.on.sheet.as_deref())?;
+    if args.on.sheet.is_none() {
         out.note(&format!("using the sheet {}", file.path.display()))?;
     }
     let logbook = file.logbook();
@@ -80,7 +75,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let proof = if args.unchecked {
         None
     } else {
-        let session = Session::with_sheet(args.adapter.as_deref(), Some(file.clone()), out)?;
+        let session = Session::with_sheet(args.on.adapter.as_deref(), Some(file.clone()), out)?;
         Some(check::proof(&session, out)?)
     };
     let exit = proof.as_ref().map_or(Exit::Fine, |proof| Exit::of(&proof.findings));

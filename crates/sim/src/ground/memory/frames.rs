@@ -12,15 +12,9 @@ impl MemoryGround {
     pub fn send_frame(&mut self, frame: &[u8]) {
         let Some(guest) = self.guest_mac else { return };
         let frames: Vec<Vec<u8>> = match (Arp::parse(frame), Packet::parse(frame)) {
-            (Ok(asks), _) if asks.operation == ArpOperation::REQUEST => self
-                .holders(asks.target)
-                .into_iter()
-                .map(|mac| {
-                    let answer =
-                        Arp { operation: ArpOperation::REPLY, sender_mac: mac, sender: asks.target, ..asks };
-                    Arp { from: mac, to: guest, target_mac: guest, target: asks.sender, ..answer }.to_bytes()
-                })
-                .collect(),
+            (Ok(asks), _) if asks.operation == ArpOperation::REQUEST => {
+                self.answers(&asks, guest).into_iter().map(|answer| answer.to_bytes()).collect()
+            }
             (_, Ok(Packet { link: Some(link), carries: Carries::EchoRequest { number, .. } })) => {
                 let asked = self.present().find(|(mac, _)| *mac == link.to);
                 let quiet = |(mac, _): &(MacAddress, Ipv4Addr)| {
@@ -59,10 +53,8 @@ impl MemoryGround {
         if let Ok(asks) = Arp::parse(&frame)
             && asks.operation == ArpOperation::REQUEST
         {
-            for mac in self.holders(asks.target).into_iter().filter(|mac| *mac != own) {
-                let answer = Arp { operation: ArpOperation::REPLY, sender_mac: mac, sender: asks.target, ..asks };
-                let answer = Arp { from: mac, to: own, target_mac: own, target: asks.sender, ..answer };
-                self.carry_to_hearers(mac, own, &answer.to_bytes());
+            for answer in self.answers(&asks, own) {
+                self.carry_to_hearers(answer.from, own, &answer.to_bytes());
             }
         }
         if let Some(to) = frame.first_chunk() {
@@ -92,6 +84,20 @@ impl MemoryGround {
             };
             self.carry(&parcel);
         }
+    }
+
+    /// What everybody else answers who holds the address that is asked for.
+    fn answers(&self, asks: &Arp, asker: MacAddress) -> Vec<Arp> {
+        let answer = |mac| Arp {
+            from: mac,
+            to: asker,
+            operation: ArpOperation::REPLY,
+            sender_mac: mac,
+            sender: asks.target,
+            target_mac: asker,
+            target: asks.sender,
+        };
+        self.holders(asks.target).into_iter().filter(|mac| *mac != asker).map(answer).collect()
     }
 
     fn holders(&self, address: Ipv4Addr) -> Vec<MacAddress> {
