@@ -211,6 +211,21 @@ fn the_first_interruption_tells_everybody_and_the_second_ends_it_at_once() {
     said.line(&["warning G008", "hall-left"]);
 }
 
+/// Nobody reads on: the units are told to keep their address all the same, and have it when a short lease is long over.
+#[test]
+fn a_closed_pipe_leaves_nobody_without_its_address() {
+    let Some(said) = beside_units(
+        UNITS,
+        "(deft-lantern lease t.rig.toml --yes 2>notes; echo code $? >code) | grep -m 1 given; await grep -q code code; cat code\n\
+         sleep 62; deft-lantern reach 10.40.3.1 --json",
+    ) else {
+        return;
+    };
+    said.line(&["given", "10.40.3.1"]);
+    said.line(&["code 0"]);
+    said.line(&["02:4d:42:00:30:01"]);
+}
+
 /// Twelve thousand messages a second from everybody: what it needs stays as it was, and the unit that is planned is served.
 #[test]
 fn a_flood_takes_no_room_and_keeps_nobody_waiting() {

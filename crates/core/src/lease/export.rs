@@ -71,8 +71,7 @@ pub fn to_dnsmasq(sheet: &RigSheet) -> ServerFile {
             add(format!("dhcp-range=set:{tag},{first},{last},{},{SHORT}", range.mask().dotted()));
         }
         // Named without a value it is not told at all: else the server tells its own address.
-        let way_out = network.gateway.as_ref().and_then(|gateway| gateway.value.0);
-        let router = way_out.map(|way_out| format!(",{way_out}")).unwrap_or_default();
+        let router = network.way_out().map(|way_out| format!(",{way_out}")).unwrap_or_default();
         add(format!("dhcp-option=tag:{tag},option:router{router}"));
         for (place, mac) in known {
             let host = match own_name(&mut taken, place) {
@@ -102,9 +101,11 @@ pub fn to_kea(sheet: &RigSheet) -> ServerFile {
             .iter()
             .map(|pool| json!({ "pool": format!("{} - {}", pool.value.first(), pool.value.last()) }))
             .collect();
-        let way_out = network.gateway.as_ref().and_then(|gateway| gateway.value.0);
-        let options: Vec<Value> =
-            way_out.iter().map(|way_out| json!({ "name": "routers", "data": way_out.to_string() })).collect();
+        let options: Vec<Value> = network
+            .way_out()
+            .iter()
+            .map(|way_out| json!({ "name": "routers", "data": way_out.to_string() }))
+            .collect();
         let reservations: Vec<Value> = known
             .iter()
             .map(|(place, mac)| {

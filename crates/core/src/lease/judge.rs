@@ -5,13 +5,11 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 
 use super::rules::{DECLINED, ELSEWHERE, HELD, NO_MAC, NOT_ASKED, OWN, POOL_TAKEN, RIVAL, SERVER_HERE, SHORT};
-use super::{LeasePlan, LeaseWishes};
+use super::{LeasePlan, LeaseWishes, Place};
 use crate::address::Seat;
+use crate::clash::named;
 use crate::conversation::{Leasing, LeasingStage};
 use crate::finding::Finding;
-
-/// How many names are listed before the rest is counted.
-const LISTED: usize = 6;
 
 /// What speaks against giving by this plan from these seats. `served_here` says that another program of this computer holds the
 /// port of servers.
@@ -22,24 +20,25 @@ pub fn judge(plan: &LeasePlan, wishes: &LeaseWishes, seats: &[Seat], served_here
         let what = "another program holds UDP 67 on this computer, where DHCP servers listen";
         findings.push(SERVER_HERE.finding(what, "end it, then begin again"));
     }
-    for place in &plan.places {
-        let (name, address) = (&place.name, place.terms.address);
-        if seats.iter().any(|seat| seat.own == address) {
-            let what = format!("{name} is planned at {address}, which is this computer's own");
-            let remedy = "give this computer another address, or plan the device elsewhere";
-            findings.push(OWN.finding(what, remedy).mended_by("adapters advise"));
-        } else if Seat::beside(seats, address).is_none() && place.mac.is_some() {
-            let what = format!("{name} is planned at {address}, where this computer has no address");
-            let remedy = "give this computer an address there beside its own";
-            let command = format!("adapters advise {address}");
-            findings.push(ELSEWHERE.finding(what, remedy).mended_by(command));
-        }
+    let awaited = || (0..plan.places.len()).filter(|at| plan.is_awaited(*at)).map(|at| &plan.places[at]);
+    for place in awaited().filter(|place| seats.iter().any(|seat| seat.own == place.terms.address)) {
+        let what = format!("{} is planned at {}, which is this computer's own", place.name, place.terms.address);
+        let remedy = "give this computer another address, or plan the device elsewhere";
+        findings.push(OWN.finding(what, remedy).mended_by("adapters advise"));
     }
-    let unknown = |at: &usize| !plan.is_awaited(*at);
+    let far: Vec<&Place> = awaited().filter(|place| Seat::beside(seats, place.terms.address).is_none()).collect();
+    if !far.is_empty() {
+        let who = named(far.iter().map(|place| format!("{} at {}", place.name, place.terms.address)), ", ");
+        let what = format!("planned where this computer has no address: {who}");
+        let remedy = "give this computer an address there beside its own";
+        let command = format!("adapters advise {}", far[0].terms.address);
+        findings.push(ELSEWHERE.finding(what, remedy).mended_by(command));
+    }
+    let unknown = |at: &usize| plan.places[*at].can_state_mac && !plan.is_awaited(*at);
     let unknown: Vec<&str> =
         (0..plan.places.len()).filter(unknown).map(|at| plan.places[at].name.as_str()).collect();
     if !unknown.is_empty() {
-        let what = format!("{} without a MAC address on the sheet: {}", unknown.len(), listed(&unknown));
+        let what = format!("{} without a MAC address on the sheet: {}", unknown.len(), named(&unknown, ", "));
         let remedy =
             format!("write mac = \"…\" for each, or switch them on one by one with --next {}", unknown[0]);
         findings.push(NO_MAC.finding(what, remedy));
@@ -84,26 +83,19 @@ pub fn held_finding(name: &str, address: Ipv4Addr, by: Option<MacAddress>) -> Fi
 pub fn left_finding(leasing: &Leasing, sheet: &str) -> Vec<Finding> {
     let again = format!("lease {sheet}");
     let mut findings = Vec::new();
-    let named = |stage: LeasingStage| -> Vec<&str> {
+    let those = |stage: LeasingStage| -> Vec<&str> {
         leasing.stages().filter(|(_, now)| *now == stage).map(|(place, _)| place.name.as_str()).collect()
     };
-    let quiet = named(LeasingStage::Awaited);
+    let quiet = those(LeasingStage::Awaited);
     if !quiet.is_empty() {
         let remedy =
             "switch them on, or pull their cable and plug it in again: whoever takes DHCP asks at once then";
-        findings.push(NOT_ASKED.finding(listed(&quiet), remedy).mended_by(again.clone()));
+        findings.push(NOT_ASKED.finding(named(&quiet, ", "), remedy).mended_by(again.clone()));
     }
-    let short = named(LeasingStage::Short);
+    let short = those(LeasingStage::Short);
     if !short.is_empty() {
         let remedy = "let it run until they have asked again, or begin again";
-        findings.push(SHORT.finding(listed(&short), remedy).mended_by(again));
+        findings.push(SHORT.finding(named(&short, ", "), remedy).mended_by(again));
     }
     findings
-}
-
-fn listed(names: &[&str]) -> String {
-    match names.len().checked_sub(LISTED) {
-        Some(more) if more > 0 => format!("{} and {more} more", names[..LISTED].join(", ")),
-        _ => names.join(", "),
-    }
 }

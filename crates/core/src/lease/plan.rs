@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 
 use crate::address::{AddressRange, Mask, Seat, Subnet};
 use crate::exchange::host_name;
-use crate::sheet::{Gateway, Member, RigSheet};
+use crate::sheet::{Member, Network, RigSheet};
 
 /// The most addresses a pool has: as many strangers are remembered.
 const LARGEST_POOL: u64 = 4096;
@@ -32,6 +32,8 @@ pub struct Place {
     pub name: String,
     /// Its MAC address, where the sheet says it.
     pub mac: Option<MacAddress>,
+    /// Whether the sheet has a place for it to say that.
+    pub can_state_mac: bool,
     /// What it is given.
     pub terms: Terms,
 }
@@ -118,9 +120,18 @@ impl LeasePlan {
 
 impl Place {
     fn of(sheet: &RigSheet, member: Member<'_>) -> Option<Self> {
+        let (wanted, _) = member.address()?;
+        let network = &sheet.networks[sheet.network_at(member.area(), wanted)?];
         let name = member.name().value.clone();
-        let terms = terms(sheet, member, member.fixed_address()?, host_name(&name))?;
-        Some(Self { name, mac: mac_of(member), terms })
+        let terms = Terms { host_name: host_name(&name), ..Terms::within(network, wanted.fixed()?) };
+        Some(Self { name, mac: mac_of(member), can_state_mac: matches!(member, Member::Node(_)), terms })
+    }
+}
+
+impl Terms {
+    /// What goes with an address of this network, given to nobody in particular.
+    fn within(network: &Network, address: Ipv4Addr) -> Self {
+        Self { address, mask: network.range.value.mask(), gateway: network.way_out(), host_name: String::new() }
     }
 }
 
@@ -132,16 +143,6 @@ fn mac_of(member: Member<'_>) -> Option<MacAddress> {
     }
 }
 
-fn terms(sheet: &RigSheet, member: Member<'_>, address: Ipv4Addr, host_name: String) -> Option<Terms> {
-    let (wanted, _) = member.address()?;
-    let network = &sheet.networks[sheet.network_at(member.area(), wanted)?];
-    let gateway = match network.gateway.as_ref().map(|gateway| gateway.value) {
-        Some(Gateway(way_out)) => way_out,
-        None => None,
-    };
-    Some(Terms { address, mask: network.range.value.mask(), gateway, host_name })
-}
-
 /// What may be given of a pool: what no device is planned at.
 fn pool_of(sheet: &RigSheet, pool: AddressRange, places: &[Place]) -> Vec<Terms> {
     let planned: HashSet<Ipv4Addr> = places.iter().map(|place| place.terms.address).collect();
@@ -149,14 +150,8 @@ fn pool_of(sheet: &RigSheet, pool: AddressRange, places: &[Place]) -> Vec<Terms>
     let free = all.filter(|address| !planned.contains(address) && !sheet.is_locked(*address, None));
     let terms = |address: Ipv4Addr| {
         let network = sheet.networks.iter().find(|network| network.range.value.contains(address))?;
-        let way_out = network.gateway.as_ref().and_then(|gateway| gateway.value.0);
-        let mask = network.range.value.mask();
-        (network.range.value.hosts().contains(address) && Some(address) != way_out).then(|| Terms {
-            address,
-            mask,
-            gateway: way_out,
-            host_name: String::new(),
-        })
+        let is_host = network.range.value.hosts().contains(address) && network.way_out() != Some(address);
+        is_host.then(|| Terms::within(network, address))
     };
     free.filter_map(terms).collect()
 }

@@ -107,3 +107,18 @@ fn a_server_for_good_gives_the_same() {
     assert_eq!(subnets[0]["pools"][0]["pool"], "10.40.250.1 - 10.40.250.9");
     assert_eq!(subnets[1]["option-data"], serde_json::json!([]), "a closed network has no way out");
 }
+
+/// The desk on the sheet may be this very computer, and only nodes have a place for a MAC address.
+#[test]
+fn what_is_not_awaited_speaks_against_nothing() {
+    let sheet = RigSheet::parse(&SHEET.replace("10.40.0.10", "10.40.0.7")).unwrap();
+    let plan = LeasePlan::by_sheet(&sheet, &wishes(&[], None)).unwrap();
+    let found = judge(&plan, &wishes(&[], None), &seats(), false);
+    assert!(found.iter().all(|finding| finding.rule.code != "G003"), "{found:?}");
+    let unknown = found.iter().find(|finding| finding.rule.code == "G005").unwrap();
+    assert_eq!(unknown.what, "1 without a MAC address on the sheet: new-amp");
+    // Whoever is to get it in turn is another matter.
+    let wishes = wishes(&["desk"], None);
+    let plan = LeasePlan::by_sheet(&sheet, &wishes).unwrap();
+    assert!(judge(&plan, &wishes, &seats(), false).iter().any(|finding| finding.rule.code == "G003"));
+}

@@ -22,48 +22,52 @@ pub(super) fn give(
 ) -> Result<(), Failure> {
     let _calm = Calm::begin();
     out.note("looking for other DHCP servers, for four seconds; Ctrl-C ends it, and tells every unit to keep its address")?;
-    let mut began = Duration::ZERO;
-    let ran = run(session, leasing, &mut kept, timeout, &mut began, out);
-    match ran {
+    match run(session, leasing, &mut kept, timeout, out) {
         Err(Failure::Interrupted { .. }) => interrupt::forget(),
+        Err(failure @ Failure::Output(_)) => return tell_unseen(session, leasing, failure),
         other => other?,
     }
     if leasing.rival().is_some() {
         return Ok(());
     }
     leasing.turn_to_end();
-    match run(session, leasing, &mut kept, None, &mut began, out) {
-        Err(Failure::Interrupted { .. }) => interrupt::forget(),
-        other => other?,
+    match run(session, leasing, &mut kept, None, out) {
+        Err(Failure::Interrupted { .. }) => {
+            interrupt::forget();
+            Ok(())
+        }
+        Err(failure @ Failure::Output(_)) => tell_unseen(session, leasing, failure),
+        other => other,
     }
-    Ok(())
 }
 
-/// Runs it; `began` is how long it has been running when this begins, and afterwards.
+/// Nobody reads any more what is said here, but units that are not told to keep their address lose it.
+fn tell_unseen(session: &Session, leasing: &mut Leasing, failure: Failure) -> Result<(), Failure> {
+    leasing.turn_to_end();
+    session.put_back(leasing)?;
+    Err(failure)
+}
+
+/// Runs it until it is over, or somebody ends it.
 fn run(
     session: &Session,
     leasing: &mut Leasing,
     kept: &mut Kept,
     timeout: Option<Duration>,
-    began: &mut Duration,
     out: &mut Out,
 ) -> Result<(), Failure> {
     let progress = out.progress();
-    let mut last = *began;
-    let ran = session.run_until_left(leasing, |leasing, now, news| {
-        last = *began + now;
+    session.run_until_left(leasing, |leasing, now, news| {
         match news {
             Some(news) => {
                 write(kept, &news)?;
-                progress.suspend(|| show::news(&news, leasing, last, out))?;
+                progress.suspend(|| show::news(&news, leasing, out))?;
             }
             None => progress.show(state(leasing)),
         }
         let is_over = timeout.is_some_and(|timeout| timeout <= now);
         Ok(if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) })
-    });
-    *began = last;
-    ran
+    })
 }
 
 /// Renewals of what is written down already are not written again.
@@ -72,7 +76,7 @@ fn write(kept: &mut Kept, news: &LeaseNews) -> Result<(), Failure> {
         LeaseNews::Given { mac, node, address, seconds, is_new, is_kept } if *is_new || *is_kept => {
             kept.write(*mac, node.as_deref(), *address, *seconds)
         }
-        LeaseNews::Released { mac, address } => kept.write(*mac, None, *address, 0),
+        LeaseNews::Released { mac, node, address } => kept.write(*mac, node.as_deref(), *address, 0),
         _ => Ok(()),
     }
 }

@@ -7,7 +7,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use lantern_core::MacAddress;
 use lantern_core::conversation::Leasing;
-use lantern_core::lease::{FORMAT, GivenBefore, LeaseLine, read_leases};
+use lantern_core::lease::{FORMAT, LeaseLine, read_leases};
 
 use crate::clock;
 use crate::failure::Failure;
@@ -29,7 +29,7 @@ impl Kept {
     pub(super) fn open(
         file: &SheetFile,
         out: &mut Out,
-    ) -> Result<(Self, BTreeMap<MacAddress, GivenBefore>), Failure> {
+    ) -> Result<(Self, BTreeMap<MacAddress, LeaseLine>), Failure> {
         let path = file.beside("leases.jsonl");
         let text = match files::read_text(&path) {
             Ok(text) => text,
@@ -42,11 +42,7 @@ impl Kept {
             out.note(&format!("{}: {lines} could not be read and count for nothing", path.display()))?;
         }
         if text.lines().count() > MOST_LINES {
-            let lines = given.iter().map(|(mac, given)| {
-                let GivenBefore { node, address, at, seconds } = given.clone();
-                serde_json::to_string(&LeaseLine { format: FORMAT, at, mac: *mac, node, address, seconds })
-            });
-            let text: Result<Vec<String>, _> = lines.collect();
+            let text: Result<Vec<String>, _> = given.values().map(serde_json::to_string).collect();
             let failed = |error: serde_json::Error| Failure::Write { path: path.clone(), source: error.into() };
             files::write_over(&path, &(text.map_err(failed)?.join("\n") + "\n"))?;
         }
@@ -69,15 +65,16 @@ impl Kept {
 }
 
 /// Lets the conversation know what was given before.
-pub(super) fn remember(leasing: &mut Leasing, given: &BTreeMap<MacAddress, GivenBefore>) {
+pub(super) fn remember(leasing: &mut Leasing, given: &BTreeMap<MacAddress, LeaseLine>) {
     let now = clock::now();
-    for (mac, given) in given.iter().filter(|(_, given)| given.seconds > 0) {
+    // A stranger that gave its address back has none; a device of the sheet stays who it was taken for.
+    for (mac, given) in given.iter().filter(|(_, given)| given.seconds > 0 || given.node.is_some()) {
         leasing.remember(*mac, given.node.as_deref(), given.address, left(given, now));
     }
 }
 
 /// What is left of a lease.
-fn left(given: &GivenBefore, now: Timestamp) -> Option<Duration> {
+fn left(given: &LeaseLine, now: Timestamp) -> Option<Duration> {
     let at: Timestamp = given.at.parse().ok()?;
     let passed = u64::try_from(now.as_second().saturating_sub(at.as_second())).ok()?;
     let left = u64::from(given.seconds).checked_sub(passed)?;

@@ -5,10 +5,10 @@ mod kept;
 mod show;
 
 use std::collections::BTreeMap;
-use std::path::PathBuf;
 use std::time::Duration;
 
 use jiff::{SpanRelativeTo, Unit};
+use lantern_core::DHCP_SERVER_PORT;
 use lantern_core::address::AddressRange;
 use lantern_core::conversation::Leasing;
 use lantern_core::finding::Severity;
@@ -23,10 +23,8 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::{Out, findings};
-use crate::session::Session;
+use crate::session::{OnOneSheet, Session};
 
-/// Where DHCP servers listen (RFC 2131, section 4.1).
-const SERVER_PORT: u16 = 67;
 /// The longest lease there is: a year.
 const LONGEST: f64 = 365.0 * 86_400.0;
 
@@ -37,13 +35,8 @@ const LONGEST: f64 = 365.0 * 86_400.0;
 /// unit is told to keep its address. Everything is in NAME.leases.jsonl beside the sheet: begun again, it gives the same.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The rig sheet; without it, the only *.rig.toml in this folder
-    #[arg(value_name = "FILE.rig.toml")]
-    sheet: Option<PathBuf>,
-
-    /// The adapter that leads to the rig: its name, its label or one of its addresses
-    #[arg(long, value_name = "NAME|LABEL|ADDRESS")]
-    adapter: Option<String>,
+    #[command(flatten)]
+    on: OnOneSheet,
 
     /// The next unknown unit to ask is this one of the sheet; given several times, they are taken in this order
     #[arg(long, value_name = "NODE")]
@@ -81,7 +74,7 @@ pub(crate) struct Args {
 
 /// Runs it.
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
-    let file = SheetFile::one(args.sheet.as_deref())?;
+    let file = SheetFile::one(args.on.sheet.as_deref())?;
     // Addresses, names and identities: what is sent to whom is no matter here.
     file.refuse_clashes_of("AN")?;
     let wishes = LeaseWishes { next: args.next.clone(), circuits: args.on_port.clone(), pool: args.pool };
@@ -89,10 +82,10 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         let fixed = file.sheet.members().filter(|member| member.fixed_address().is_some());
         Failure::NotOnSheet { wanted, there: fixed.map(|member| member.name().value.clone()).collect() }
     })?;
-    let wants = Wants { ports: vec![SERVER_PORT], frames: true, ..Wants::default() };
-    let session = Session::wanting(&wants, args.adapter.as_deref(), Some(file.clone()), out)?;
+    let wants = Wants { ports: vec![DHCP_SERVER_PORT], frames: true, ..Wants::default() };
+    let session = Session::wanting(&wants, args.on.adapter.as_deref(), Some(file.clone()), out)?;
     refuse_without_frames(&session)?;
-    let against = judge(&plan, &wishes, session.seats(), session.station().is_held(SERVER_PORT));
+    let against = judge(&plan, &wishes, session.seats(), session.station().is_held(DHCP_SERVER_PORT));
     if against.iter().any(|finding| finding.rule.severity == Severity::Error) {
         return Err(Failure::Refused(against));
     }

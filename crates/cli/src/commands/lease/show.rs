@@ -71,7 +71,8 @@ pub(super) fn plan(plan: &LeasePlan, wishes: &LeaseWishes, seats: &[Seat], out: 
 }
 
 /// What has just happened.
-pub(super) fn news(news: &LeaseNews, leasing: &Leasing, at: Duration, out: &mut Out) -> Result<(), Failure> {
+pub(super) fn news(news: &LeaseNews, leasing: &Leasing, out: &mut Out) -> Result<(), Failure> {
+    let at = leasing.elapsed();
     if out.is_json() {
         return Ok(out.json_line(&line(news, at))?);
     }
@@ -112,7 +113,9 @@ pub(super) fn news(news: &LeaseNews, leasing: &Leasing, at: Duration, out: &mut 
             say(Tone::Bad, "held", format!("{address} is not given to {}", named(node.as_deref(), *mac)))?;
             findings::print(out, &[held_finding(node.as_deref().unwrap_or(&mac.to_string()), *address, *by)])?;
         }
-        LeaseNews::Released { mac, address } => say(Tone::Plain, "back", format!("{mac}  gives {address} back"))?,
+        LeaseNews::Released { mac, address, .. } => {
+            say(Tone::Plain, "back", format!("{mac}  gives {address} back"))?;
+        }
         LeaseNews::Ending => {
             let has = leasing.stages().filter(|(_, stage)| *stage == LeasingStage::Short).count();
             if has > 0 {
@@ -228,7 +231,9 @@ fn line(news: &LeaseNews, at: Duration) -> Line<'_> {
             by: by.map(|by| by.to_string()),
             ..of("held", mac)
         },
-        LeaseNews::Released { mac, address } => Line { address: Some(*address), ..of("back", mac) },
+        LeaseNews::Released { mac, node, address } => {
+            Line { node: node.as_deref(), address: Some(*address), ..of("back", mac) }
+        }
         LeaseNews::Rival { server, mac } => {
             Line { address: Some(*server), mac: mac.map(|mac| mac.to_string()), ..base("stops") }
         }

@@ -130,6 +130,12 @@ impl Leasing {
         self.end();
     }
 
+    /// For how long it has been running, however often the driver began anew.
+    #[must_use]
+    pub const fn elapsed(&self) -> Duration {
+        self.now
+    }
+
     /// How far every device is that is awaited.
     pub fn stages(&self) -> impl Iterator<Item = (&Place, LeasingStage)> {
         let stage = |at: usize| match self.clients.given_to(Whom::Place(at)) {

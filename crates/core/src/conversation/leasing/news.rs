@@ -88,6 +88,8 @@ pub enum LeaseNews {
     Released {
         /// By whom.
         mac: MacAddress,
+        /// As which device of the sheet; `None` for a stranger out of the pool.
+        node: Option<String>,
         /// Which.
         address: Ipv4Addr,
     },

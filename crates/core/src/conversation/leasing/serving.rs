@@ -41,10 +41,13 @@ impl Leasing {
         match kind {
             DhcpKind::DISCOVER => self.offer(asked, whom, &terms),
             DhcpKind::REQUEST => self.grant(asked, whom, &terms),
-            DhcpKind::DECLINE if asked.message.requested == Some(terms.address) => self.take_back(&asked, whom),
+            DhcpKind::DECLINE if asked.message.requested == Some(terms.address) => {
+                self.take_back(mac, whom, terms.address);
+            }
             DhcpKind::RELEASE if asked.message.has == terms.address => {
                 self.clients.forget_given(mac);
-                self.events.push_back(LeaseNews::Released { mac, address: terms.address });
+                let (node, address) = (self.node(whom), terms.address);
+                self.events.push_back(LeaseNews::Released { mac, node, address });
             }
             DhcpKind::INFORM => self.say(&asked, &terms, DhcpKind::ACK, None),
             _ => {}
@@ -104,16 +107,12 @@ impl Leasing {
         let mac = asked.message.client;
         self.clients.forget_given(mac);
         self.events.push_back(LeaseNews::Moved { mac, from, to });
-        let seat = to.and_then(|address| Seat::beside(&self.seats, address)).unwrap_or(0);
-        let Some(seat) = self.seats.get(seat) else { return };
-        let reply = Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from };
-        self.send(reply.refusal());
+        let frame = self.reply(asked, to.unwrap_or(from)).and_then(|reply| reply.refusal());
+        self.send(frame);
     }
 
     /// A unit says that somebody else holds what it was given (RFC 2131, section 3.1.5).
-    fn take_back(&mut self, asked: &Asked, whom: Whom) {
-        let mac = asked.message.client;
-        let Some(address) = self.terms(whom).map(|terms| terms.address) else { return };
+    fn take_back(&mut self, mac: MacAddress, whom: Whom, address: Ipv4Addr) {
         self.clients.forget_given(mac);
         let by = self.checks.holder(address, mac);
         self.checks.decline(self.now, address);
@@ -136,6 +135,12 @@ impl Leasing {
         self.clients.let_wait(asked);
     }
 
+    /// An answer about this address, from our own beside it; where there is none, as behind a relay, from our first.
+    fn reply<'m>(&self, asked: &'m Asked, about: Ipv4Addr) -> Option<Reply<'m>> {
+        let seat = self.seats.get(Seat::beside(&self.seats, about).unwrap_or(0))?;
+        Some(Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from })
+    }
+
     fn times(&self) -> Times {
         match self.phase {
             Phase::Ending(_) => Times::of(self.keep),
@@ -144,10 +149,8 @@ impl Leasing {
     }
 
     fn say(&mut self, asked: &Asked, terms: &Terms, kind: DhcpKind, times: Option<Times>) {
-        let seat = Seat::beside(&self.seats, terms.address).unwrap_or(0);
-        let Some(seat) = self.seats.get(seat) else { return };
-        let reply = Reply { own: self.own, server: seat.own, to: &asked.message, frame_from: asked.from };
-        let Some(frame) = reply.with(kind, terms, times) else { return };
+        let frame = self.reply(asked, terms.address).and_then(|reply| reply.with(kind, terms, times));
+        let Some(frame) = frame else { return };
         if kind == DhcpKind::ACK && matches!(self.phase, Phase::Ending(_)) && self.again.len() < MOST_WAITING {
             self.again.extend((1..LAST_WORDS).map(|n| (self.now + LAST_EVERY * n, frame.clone())));
             self.again.make_contiguous().sort_by_key(|(at, _)| *at);
