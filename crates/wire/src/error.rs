@@ -46,6 +46,10 @@ pub enum Layer {
     Pjlink,
     /// A message about clocks (IEEE 1588).
     Ptp,
+    /// XML.
+    Xml,
+    /// A message of ONVIF.
+    Onvif,
 }
 
 impl fmt::Display for Layer {
@@ -70,6 +74,8 @@ impl fmt::Display for Layer {
             Self::RdmNet => f.write_str("RDMnet"),
             Self::Pjlink => f.write_str("PJLink"),
             Self::Ptp => f.write_str("PTP"),
+            Self::Xml => f.write_str("XML"),
+            Self::Onvif => f.write_str("ONVIF message"),
         }
     }
 }
