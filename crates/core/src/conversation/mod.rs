@@ -15,6 +15,7 @@ mod alter;
 mod apply;
 mod arrivals;
 mod claim;
+mod course;
 mod deadlines;
 mod doubt;
 mod http;
@@ -59,6 +60,7 @@ pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use vantage::{Means, Vantage};
 pub use watch::{Watch, WatchPlan};
 
+pub(crate) use course::{Ahead, Course, Following, Judged, Write};
 pub(crate) use deadlines::Deadlines;
 pub(crate) use doubt::{Doubt, Ruling};
 pub(crate) use listen::sightings;
