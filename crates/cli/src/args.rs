@@ -3,8 +3,9 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover, identify, keep,
-    kinds, lease, levels, logbook, matching, open, reach, set, sheet, show, survey, undo, universe, watch, why,
+    access, adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover,
+    identify, keep, kinds, lease, levels, logbook, matching, open, reach, set, sheet, show, survey, undo,
+    universe, watch, why,
 };
 use crate::output::ColorChoice;
 
@@ -63,6 +64,8 @@ pub(crate) enum Command {
     Match(matching::Args),
     Lease(lease::Args),
     #[command(subcommand)]
+    Access(access::Sub),
+    #[command(subcommand)]
     Keep(keep::Command),
     #[command(subcommand)]
     Firmware(firmware::Command),
@@ -81,7 +84,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
     ("Plan", &["sheet", "universe", "address", "kinds"]),
-    ("Set", &["apply", "set", "undo", "logbook", "identify", "match", "lease", "keep", "firmware"]),
+    ("Set", &["apply", "set", "undo", "logbook", "identify", "match", "lease", "access", "keep", "firmware"]),
     ("Check", &["check", "reach", "why", "watch", "levels", "handover", "explain"]),
     ("Try", &["demo"]),
 ];

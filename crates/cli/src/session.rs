@@ -116,7 +116,7 @@ impl Session {
         let places: Vec<String> =
             choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
         out.note(&format!("on {} as {}: {}", choice.name, places.join(" and "), choice.why))?;
-        let (secrets, trouble) = secrets::kept();
+        let (secrets, trouble) = secrets::kept(sheet.as_ref().map(|file| &file.sheet));
         if let Some(trouble) = trouble {
             out.note(&trouble)?;
         }
@@ -244,7 +244,6 @@ impl Session {
             vantage: self.vantage(),
             ways: Ways::ALL,
             ranges: SurveyPlan::usual_ranges(self.seats()),
-            secrets: self.secrets.clone(),
             ..SurveyPlan::art_net(self.seats().to_vec(), None, false)
         }
     }
@@ -268,6 +267,7 @@ impl Session {
             gateways: facts.map(|adapter| adapter.gateways.clone()).unwrap_or_default(),
             means: self.station.means(),
             mark: u16::try_from(std::process::id() & 0xffff).unwrap_or(1),
+            secrets: self.secrets.clone(),
         }
     }
 

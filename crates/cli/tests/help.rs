@@ -16,6 +16,8 @@ use crate::support::Folder;
 #[case(&["adapters", "preset", "--help"], "help_adapters_preset")]
 #[case(&["adapters", "restore", "--help"], "help_adapters_restore")]
 #[case(&["lease", "--help"], "help_lease")]
+#[case(&["access", "--help"], "help_access")]
+#[case(&["access", "set", "--help"], "help_access_set")]
 #[case(&["survey", "--help"], "help_survey")]
 #[case(&["reach", "--help"], "help_reach")]
 #[case(&["why", "--help"], "help_why")]

@@ -10,6 +10,7 @@ mod address;
 mod apply_check;
 mod around;
 mod brokers;
+mod cameras;
 mod check;
 mod clocks;
 mod codes;

@@ -48,17 +48,18 @@ fn the_commands_of_the_readme_can_be_typed() {
     // One starts the nodes, which are here already; a designer's file is not part of the demo.
     let meant = |command: &&String| !command.contains("demo --stay") && !command.contains("design.mvr");
     let mut script = "export XDG_STATE_HOME=$PWD/state XDG_CONFIG_HOME=$PWD/config; home=$PWD\n\
-        printf 'IP,Device\\n10.40.4.50,rented-1\\n' >rented.csv; mkdir plan; cp *.toml rented.csv plan\n\
+        echo moonrise >password.txt; printf 'IP,Device\\n10.40.4.50,rented-1\\n' >rented.csv; mkdir plan; cp *.toml rented.csv plan\n\
         deft-lantern survey --save before.census.json >/dev/null 2>&1\n"
         .to_owned();
     for (i, command) in all.iter().filter(meant).enumerate() {
         // Each that rewrites the sheet finds it as it was.
         let copy = if command.contains(" sheet ") { format!("cp -r plan c{i}; cd c{i};") } else { String::new() };
         let both = "cp tidewick.rig.toml before.rig.toml; cp ../mended/tidewick.rig.toml after.rig.toml;";
+        let input = if command.contains("access set") { "$home/password.txt" } else { "/dev/null" };
         let files = if command.contains("before.rig.toml") { both } else { "" };
         writeln!(
             script,
-            "{copy}{files} {} </dev/null >$home/out.txt 2>$home/err.txt; code=$?; cd $home; echo typed $code '{}'\n\
+            "{copy}{files} {} <{input} >$home/out.txt 2>$home/err.txt; code=$?; cd $home; echo typed $code '{}'\n\
              [ $code -ge 2 ] && cat err.txt",
             typed(command),
             command.replace('\'', "")

@@ -204,6 +204,7 @@ fn node() -> Vec<Key> {
     vec![
         needed("name", Text, "Its name, of at most 17 bytes."),
         key("label", Text, "A longer text, of at most 63 bytes."),
+        key("location", Text, "Where it stands, as the device itself is to tell it."),
         key("area", Text, "Where it stands."),
         key("kind", Text, "Its model."),
         key("mac", Text, "Its MAC address."),

@@ -26,7 +26,16 @@ pub enum Owner {
 
 /// The secrets there are, by family.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Secrets(BTreeMap<(Way, Owner), Secret>);
+pub struct Secrets(BTreeMap<(Way, Owner), Login>);
+
+/// What opens a device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Login {
+    /// Who asks, where the family wants to know that; empty where it does not.
+    pub user: String,
+    /// The password.
+    pub password: Secret,
+}
 
 impl Secret {
     /// Keeps a secret.
@@ -42,6 +51,14 @@ impl Secret {
     }
 }
 
+impl Login {
+    /// A password that is enough by itself.
+    #[must_use]
+    pub fn without_user(password: String) -> Self {
+        Self { user: String::new(), password: Secret::new(password) }
+    }
+}
+
 impl fmt::Debug for Secret {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("•••")
@@ -50,13 +67,25 @@ impl fmt::Debug for Secret {
 
 impl Secrets {
     /// Keeps one of a family; a later one of the same owner takes the place of the earlier.
-    pub fn keep(&mut self, family: Way, owner: Owner, secret: Secret) {
-        self.0.insert((family, owner), secret);
+    pub fn keep(&mut self, family: Way, owner: Owner, login: Login) {
+        self.0.insert((family, owner), login);
+    }
+
+    /// Whether there is one of just this owner.
+    #[must_use]
+    pub fn has(&self, family: Way, owner: Owner) -> bool {
+        self.0.contains_key(&(family, owner))
+    }
+
+    /// Whether there is none at all.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
     }
 
     /// The secret for a device: by its MAC address, else by its address, else its family's.
     #[must_use]
-    pub fn of(&self, family: Way, mac: Option<MacAddress>, address: Ipv4Addr) -> Option<&Secret> {
+    pub fn of(&self, family: Way, mac: Option<MacAddress>, address: Ipv4Addr) -> Option<&Login> {
         let by_mac = mac.and_then(|mac| self.0.get(&(family, Owner::Mac(mac))));
         let by_address = || self.0.get(&(family, Owner::Address(address)));
         by_mac.or_else(by_address).or_else(|| self.0.get(&(family, Owner::Everybody)))
@@ -75,9 +104,9 @@ mod tests {
         for (owner, text) in
             [(Owner::Everybody, "all"), (Owner::Address(address), "here"), (Owner::Mac(mac), "this")]
         {
-            secrets.keep(Way::Pjlink, owner, Secret::new(text.to_owned()));
+            secrets.keep(Way::Pjlink, owner, Login::without_user(text.to_owned()));
         }
-        let of = |mac, address| secrets.of(Way::Pjlink, mac, address).map(Secret::expose);
+        let of = |mac, address| secrets.of(Way::Pjlink, mac, address).map(|login| login.password.expose());
         assert_eq!(of(Some(mac), address), Some("this"));
         assert_eq!(of(None, address), Some("here"));
         assert_eq!(of(None, Ipv4Addr::LOCALHOST), Some("all"));

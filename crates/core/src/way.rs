@@ -38,6 +38,8 @@ pub enum Way {
     Rdmnet,
     /// It told its state by PJLink.
     Pjlink,
+    /// It answered a search of ONVIF.
+    Onvif,
     /// It announced a clock.
     Ptp,
     /// Its web server answered.
@@ -52,17 +54,18 @@ pub struct Ways(u32);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
-    pub const SPOKEN: [(&'static str, Self); 7] = [
+    pub const SPOKEN: [(&'static str, Self); 8] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
         ("rdmnet", Self::Rdmnet),
         ("pjlink", Self::Pjlink),
+        ("onvif", Self::Onvif),
         ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 17] = [
+    pub const ALL: [Self; 18] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
@@ -72,6 +75,7 @@ impl Way {
         Self::Llrp,
         Self::Rdmnet,
         Self::Pjlink,
+        Self::Onvif,
         Self::Http,
         Self::Echo,
         Self::Arp,
@@ -85,7 +89,13 @@ impl Way {
     /// Whether devices that are asked so may want a password.
     #[must_use]
     pub const fn takes_password(self) -> bool {
-        matches!(self, Self::Pjlink)
+        matches!(self, Self::Pjlink | Self::Onvif)
+    }
+
+    /// Whether they want to know who asks, too.
+    #[must_use]
+    pub const fn takes_user(self) -> bool {
+        matches!(self, Self::Onvif)
     }
 
     /// How often somebody seen in this way tells of itself at the least, unasked (ANSI E1.31, 4.3; IEEE 802.1AB; RFC 3376; RFC 2974,
@@ -119,6 +129,7 @@ impl Way {
             Self::Rdmnet => "rdmnet",
             Self::Rdm => "rdm",
             Self::Pjlink => "pjlink",
+            Self::Onvif => "onvif",
             Self::Ptp => "ptp",
             Self::Http => "http",
             Self::Traffic => "traffic",
@@ -168,6 +179,7 @@ impl fmt::Display for Way {
             Self::Rdmnet => "RDMnet",
             Self::Rdm => "RDM",
             Self::Pjlink => "PJLink",
+            Self::Onvif => "ONVIF",
             Self::Ptp => "PTP",
             Self::Http => "HTTP",
             Self::Traffic => "traffic",

@@ -18,6 +18,7 @@ mod llrp_names;
 mod llrp_talk;
 mod mixed;
 mod nights;
+mod onvif;
 mod pages;
 mod pjlink;
 mod properties;

@@ -12,7 +12,7 @@ use lantern_core::compare::{Addressing, Wanted};
 use lantern_core::conversation::{Apply, Extent, Made, Means, Outcome, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::Field;
 use lantern_core::logbook::Stage;
-use lantern_core::secret::{Owner, Secret, Secrets};
+use lantern_core::secret::{Login, Owner, Secrets};
 use lantern_sim::{Link, MemoryGround, Scene, Trouble};
 use lantern_wire::MacAddress;
 use rstest::rstest;
@@ -136,14 +136,13 @@ fn try_one(seed: u64) -> Vec<&'static str> {
         .beside(scene.devices())
         .with_frames(OWN);
     let means = Means { frames: true, ..Means::default() };
-    let vantage = Vantage { own_mac: Some(OWN), means, mark: 7, ..Vantage::of_seats(vec![seat()]) };
     let mut secrets = Secrets::default();
-    secrets.keep(Way::Pjlink, Owner::Everybody, Secret::new("moonrise".to_owned()));
+    secrets.keep(Way::Pjlink, Owner::Everybody, Login::without_user("moonrise".to_owned()));
+    let vantage = Vantage { own_mac: Some(OWN), means, mark: 7, secrets, ..Vantage::of_seats(vec![seat()]) };
     let plan = SurveyPlan {
         vantage: vantage.clone(),
         ways: Ways::ALL,
         extent: Extent::Whole(Duration::from_secs(6)),
-        secrets,
         ..SurveyPlan::art_net(Vec::new(), None, true)
     };
     let mut survey = Survey::new(plan);

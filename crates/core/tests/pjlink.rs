@@ -9,7 +9,7 @@ use lantern_core::change::plan_one;
 use lantern_core::compare::Wanted;
 use lantern_core::conversation::{Extent, Means, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::Field;
-use lantern_core::secret::{Owner, Secret, Secrets};
+use lantern_core::secret::{Login, Owner, Secrets};
 use lantern_sim::{Link, MemoryGround, Scene};
 use lantern_wire::MacAddress;
 use rstest::rstest;
@@ -33,14 +33,13 @@ fn surveyed(devices: &str, loss: f64, seed: u64, secrets: Secrets) -> (Census, D
         .beside(scene.devices())
         .with_frames(OWN);
     let means = Means { frames: true, ..Means::default() };
-    let vantage = Vantage { own_mac: Some(OWN), means, ..Vantage::of_seats(vec![seat()]) };
+    let vantage = Vantage { own_mac: Some(OWN), means, secrets, ..Vantage::of_seats(vec![seat()]) };
     let plan = SurveyPlan {
         vantage,
         ways: Ways::ALL,
         extent: Extent::Whole(Duration::ZERO),
         // A screen of class 1 answers no search: it is asked where it is likely.
         likely: (1..40).map(|i| Ipv4Addr::new(10, 40, 6, i)).collect(),
-        secrets,
         ..SurveyPlan::art_net(vec![seat()], None, false)
     };
     let mut survey = Survey::new(plan);
@@ -60,7 +59,7 @@ fn told(unit: &Unit, field: Field) -> Option<String> {
 
 fn password(text: &str) -> Secrets {
     let mut secrets = Secrets::default();
-    secrets.keep(Way::Pjlink, Owner::Everybody, Secret::new(text.to_owned()));
+    secrets.keep(Way::Pjlink, Owner::Everybody, Login::without_user(text.to_owned()));
     secrets
 }
 

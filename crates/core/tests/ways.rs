@@ -190,7 +190,7 @@ fn whoever_is_seen_first_is_told_at_once_and_only_once() {
 
 #[test]
 fn each_way_has_its_port() {
-    assert_eq!(ports_of(Ways::ALL), [6454, 5568, 5353, 9875, 5569, 4352, 320]);
+    assert_eq!(ports_of(Ways::ALL), [6454, 5568, 5353, 9875, 5569, 3702, 4352, 320]);
     assert_eq!(ports_of(Ways::only(&[Way::Sap, Way::Arp])), [9875]);
 }
 

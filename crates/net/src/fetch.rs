@@ -1,6 +1,6 @@
 //! One request over HTTP (RFC 9112): connected from our own address, asked, and read as far as it is taken in.
 
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use http_body_util::{BodyExt, Full};
@@ -31,7 +31,7 @@ async fn talk(from: Option<Ipv4Addr>, request: Request) -> Result<Response, Link
         let mut asked = hyper::Request::builder()
             .method(request.method)
             .uri(&request.path)
-            .header(hyper::header::HOST, request.to.ip().to_string())
+            .header(hyper::header::HOST, host(request.to))
             .header(hyper::header::CONNECTION, "close");
         for (name, value) in &request.headers {
             asked = asked.header(name, value);
@@ -50,6 +50,11 @@ async fn talk(from: Option<Ipv4Addr>, request: Request) -> Result<Response, Link
     let answer = answer.await;
     connection.abort();
     answer
+}
+
+/// The port is told where it is not the usual one (RFC 9110, section 7.2).
+fn host(to: SocketAddrV4) -> String {
+    if to.port() == 80 { to.ip().to_string() } else { to.to_string() }
 }
 
 /// As much of a body as is taken in. One that breaks off is what came until then.

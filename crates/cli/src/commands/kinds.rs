@@ -73,7 +73,7 @@ pub(crate) fn run(sub: &Sub, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 /// The kinds that ship, and those of the sheet.
-fn book(sheet: Option<&std::path::Path>) -> Result<KindBook, Failure> {
+pub(super) fn book(sheet: Option<&std::path::Path>) -> Result<KindBook, Failure> {
     let file = SheetFile::named_or_only(sheet)?;
     Ok(file.map_or_else(|| KindBook::shipped().clone(), |file| file.sheet.kinds))
 }

@@ -1,5 +1,6 @@
 //! One file per command.
 
+pub(crate) mod access;
 pub(crate) mod adapters;
 pub(crate) mod address;
 pub(crate) mod apply;
@@ -59,6 +60,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Open(args) => open::run(&args, out),
         Command::Kinds(command) => kinds::run(&command, out),
         Command::Lease(args) => lease::run(&args, out),
+        Command::Access(sub) => access::run(&sub, out),
         Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
         Command::Reach(args) => reach::run(&args, out),

@@ -47,7 +47,7 @@ pub(crate) struct Args {
     #[arg(long)]
     dhcp: bool,
 
-    /// What it is called on the network, at most 63 letters, digits and hyphens; by LLRP
+    /// What it is called on the network, at most 63 letters, digits and hyphens; by LLRP or ONVIF
     #[arg(long, value_name = "TEXT", value_parser = host_name)]
     host_name: Option<String>,
 
@@ -70,6 +70,10 @@ pub(crate) struct Args {
     /// Its new label, at most 63 bytes; of a fixture 32
     #[arg(long, value_name = "TEXT")]
     label: Option<String>,
+
+    /// Where it stands, as it is to tell it; by ONVIF
+    #[arg(long, value_name = "TEXT")]
+    location: Option<String>,
 
     /// What it does when data stops
     #[arg(long, value_name = "WORD", value_parser = word(&DataLoss::WORDS))]
@@ -289,7 +293,7 @@ impl Args {
         }
         if self.is_empty() {
             return Err(Failure::Call(
-                "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, \
+                "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, --location, \
                  --start-address, --mode, --pan-invert and the other settings of fixtures, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
                  --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label"
                     .to_owned(),
@@ -377,6 +381,7 @@ impl Args {
             && self.scope.is_none()
             && self.broker.is_none()
             && self.label.is_none()
+            && self.location.is_none()
             && self.on_data_loss.is_none()
             && self.sacn_priority.is_none()
             && !(self.stop_merging || self.record_scene || self.factory_network)
@@ -416,6 +421,7 @@ impl Args {
         Ok(Wanted {
             name: self.name.clone(),
             label: self.label.clone(),
+            location: self.location.clone(),
             addressing,
             mask: self.mask,
             gateway: self.gateway,

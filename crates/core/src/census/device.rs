@@ -226,7 +226,8 @@ impl Census {
                 if groups.all[group].is_placeless() {
                     groups.all[group].ways.entry(unit.family).or_default();
                 }
-                groups.all[group].set_as = unit.is_settable().then(|| unit.identity.to_string());
+                let set_as = unit.is_settable_anywhere().then(|| unit.identity.to_string());
+                groups.all[group].set_as = set_as.or_else(|| groups.all[group].set_as.take());
             }
         }
     }

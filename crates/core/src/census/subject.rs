@@ -5,9 +5,9 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 
 use super::{FoundFixture, FoundNode, NodeName, Unit, Way};
-use crate::Said;
 use crate::facts::{Facts, Field, Known, Tells, Value};
 use crate::universe::PortAddress;
+use crate::{Said, family};
 
 /// One that is to be changed, as it was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -62,6 +62,11 @@ impl Subject {
             Self::Unit(unit) => unit.family,
             Self::Fixture(_) => Way::Rdm,
         }
+    }
+
+    /// Whether it is told things at its address: then this computer has to be in a subnet with it.
+    pub(crate) fn is_told_at_address(&self) -> bool {
+        family::is_told_at_address(self.family())
     }
 
     /// Its MAC address, where it is known. A fixture has none.

@@ -71,10 +71,22 @@ impl Unit {
         devices
     }
 
+    /// How the right password for it comes to be kept.
+    #[must_use]
+    pub(crate) fn how_to_open(&self) -> String {
+        format!("keep the right one: deft-lantern access set {} --way {}", self.address, self.family.name())
+    }
+
     /// Whether its family can set anything on it, and it told enough of itself for that.
     #[must_use]
     pub fn is_settable(&self) -> bool {
         family::can_set(self.family) && self.facts.told().next().is_some()
+    }
+
+    /// Whether that goes wherever it stands.
+    #[must_use]
+    pub(crate) fn is_settable_anywhere(&self) -> bool {
+        self.is_settable() && !family::is_told_at_address(self.family)
     }
 }
 
@@ -98,6 +110,11 @@ impl Units {
             self.overlooked += 1;
             return;
         }
+        if unit.family == Way::Onvif && unit.mac.is_some() {
+            // It is where it was heard last.
+            let is_elsewhere = |one: &Unit| one.identity == unit.identity && one.mac == unit.mac;
+            self.known.retain(|own, one| *own == key || one.family != unit.family || !is_elsewhere(one));
+        }
         self.known.insert(key, unit.clone());
     }
 
@@ -105,6 +122,8 @@ impl Units {
     fn key(unit: &Unit) -> Key {
         match unit.family {
             Way::Rdmnet => (unit.family, unit.identity.clone(), String::new(), None),
+            // Its MAC address it may tell only when it is read.
+            Way::Onvif => (unit.family, unit.identity.clone(), unit.address.to_string(), None),
             _ => (unit.family, unit.identity.clone(), unit.handle.clone(), unit.mac),
         }
     }

@@ -101,7 +101,13 @@ impl Surroundings<'_> {
 
     /// What speaks against sending anything to this one.
     pub(super) fn against_touching(&self, subject: &Subject) -> Vec<Finding> {
-        let mut findings = subject.node().map_or_else(Vec::new, |node| self.against_orders_to(node, subject));
+        let mut findings = Vec::new();
+        if let Some(node) = subject.node() {
+            findings.extend(self.against_orders_to(node, subject));
+        }
+        if subject.is_told_at_address() {
+            findings.extend(self.against_speaking_to(subject));
+        }
         let (name, address) = (subject.title(), subject.address());
         let networks = self.networks();
         let locked = networks.iter().flat_map(|network| &network.locked).find(|r| r.value.contains(address));
@@ -123,16 +129,10 @@ impl Surroundings<'_> {
         findings
     }
 
-    /// What speaks against sending to the address of an Art-Net node. Other families reach a unit by its identity.
-    fn against_orders_to(&self, node: &FoundNode, subject: &Subject) -> Vec<Finding> {
+    /// What speaks against sending to the address of one that is told things there. Other families reach a unit by its identity.
+    fn against_speaking_to(&self, subject: &Subject) -> Vec<Finding> {
         let mut findings = Vec::new();
-        let (name, address) = (node.title(), node.address);
-        if !node.is_node() {
-            findings.push(NO_NODE.finding(
-                format!("{name} at {address} says that it is a {}", node.style),
-                "set it where it runs; a node that it controls is named by the node's own name or address",
-            ));
-        }
+        let (name, address) = (subject.title(), subject.address());
         if !self.reaches(address) {
             findings.push(UNREACHABLE.finding(
                 format!("{name} has {address}, which this computer is not in a subnet with"),
@@ -143,6 +143,19 @@ impl Surroundings<'_> {
             findings.push(SHARED.finding(
                 format!("{address} is held by {name} and by {other}"),
                 "unplug one of the two, then try again",
+            ));
+        }
+        findings
+    }
+
+    /// What speaks against orders to an Art-Net node.
+    fn against_orders_to(&self, node: &FoundNode, subject: &Subject) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        let (name, address) = (node.title(), node.address);
+        if !node.is_node() {
+            findings.push(NO_NODE.finding(
+                format!("{name} at {address} says that it is a {}", node.style),
+                "set it where it runs; a node that it controls is named by the node's own name or address",
             ));
         }
         if let Some(twin) = self.twin_of(node, subject) {
@@ -266,7 +279,7 @@ impl Surroundings<'_> {
         }
         findings.extend(self.against_place(wanted, subject));
         // A unit that is reached by its identity stays in reach wherever it goes.
-        if subject.node().is_some() && !self.reaches(wanted) {
+        if subject.is_told_at_address() && !self.reaches(wanted) {
             findings.push(OUT_OF_REACH.finding(
                 format!("{name} goes to {wanted}, which this computer is not in a subnet with"),
                 format!("to go on working with the node: deft-lantern adapters advise {wanted}"),

@@ -216,7 +216,7 @@ impl<'a> Surroundings<'a> {
         if self.reaches(node.address) {
             return None;
         }
-        self.units_of_node(node).next()
+        self.units_of_node(node).find(|unit| unit.is_settable_anywhere())
     }
 }
 

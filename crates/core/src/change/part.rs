@@ -57,7 +57,9 @@ impl Aspect {
             | Field::Scope
             | Field::Broker
             | Field::FactoryNetwork => Some(Self::Addresses),
-            Field::Name | Field::HostName | Field::Label | Field::Port(_, PortField::Label) => Some(Self::Names),
+            Field::Name | Field::HostName | Field::Label | Field::Location | Field::Port(_, PortField::Label) => {
+                Some(Self::Names)
+            }
             Field::Port(
                 _,
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,

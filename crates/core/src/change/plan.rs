@@ -344,7 +344,7 @@ pub(super) fn draft(
     let is_refused = against.iter().any(|finding| finding.rule.severity == Severity::Error);
     plan.findings.extend(against);
     if is_refused {
-        let is_beyond = subject.node().is_some() && !around.reaches(subject.address());
+        let is_beyond = subject.is_told_at_address() && !around.reaches(subject.address());
         if is_beyond {
             let (name, address) = (subject.title(), subject.address());
             plan.beyond.push(around.beyond(address, subject.told_address(Field::Mask)));
@@ -413,7 +413,7 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     };
     let (second, changes): (Vec<Change>, Vec<Change>) = changes.into_iter().partition(is_second);
     let is_out_of_reach = |change: &Change| {
-        change.new_address().is_some_and(|to| change.subject.node().is_some() && !around.reaches(to))
+        change.new_address().is_some_and(|to| change.subject.is_told_at_address() && !around.reaches(to))
     };
     let beyond = changes.iter().filter(|change| is_out_of_reach(change)).filter_map(|change| {
         let mask = change.differences.iter().find(|difference| difference.field == Field::Mask);

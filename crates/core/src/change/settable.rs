@@ -7,12 +7,12 @@ use lantern_wire::rdm::parameter::MOST_LABEL;
 
 use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
-use crate::Indicators;
 use crate::census::{FoundFixture, FoundNode, Subject, Unit, Way};
 use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
 use crate::sheet::kind::{Kind, Settable};
+use crate::{Access, Indicators};
 
 /// Why a difference cannot be made to vanish from here, if it cannot.
 pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &Difference) -> Option<Finding> {
@@ -44,9 +44,10 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::LossScene, _) => Settable::LossScene,
         (Field::FactoryNetwork, _) => Settable::FactoryNetwork,
         (Field::Port(_, PortField::Input), _) => Settable::Input,
-        // Told, and never wanted.
+        // Told, and never wanted; of a location its family knows alone whether it takes one.
         (
-            Field::Firmware
+            Field::Location
+            | Field::Firmware
             | Field::Pages
             | Field::Maker
             | Field::Model
@@ -107,6 +108,10 @@ fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding>
             format!("{} speaks {}, by which nothing is set from here", unit.title(), unit.family),
             "set it at the unit itself, or at its web page",
         ));
+    }
+    if let Some(Value::Access(access @ (Access::Locked | Access::Refused))) = unit.facts.get(Field::Access) {
+        let what = format!("{} {access}, and is told nothing without the right one", unit.title());
+        return Some(UNABLE.finding(what, unit.how_to_open()));
     }
     if is_of_fixtures(difference.field) {
         let what = format!("{} is no fixture, and has no {}", unit.title(), difference.field);
@@ -235,6 +240,10 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
             )),
             _ => None,
         },
+        (Field::Location, _) => unable(
+            format!("{name} has no location; Art-Net has no word for it"),
+            "write where it stands into its label, or take location off the sheet",
+        ),
         (Field::HostName | Field::NameServer | Field::Scope | Field::Broker, _) => unable(
             format!("{name} is told its {} by LLRP, which it does not speak", difference.field),
             "set it at the unit itself, or at its web page",

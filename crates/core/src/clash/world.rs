@@ -126,7 +126,7 @@ static LOCKED_OUT: Rule = Rule {
     code: "W015",
     severity: Severity::Warning,
     title: "a device that is not read for want of its password",
-    why: "nothing is known of its state, and nobody sees from here when its lamp fails",
+    why: "nobody sees from here how it is, and nothing can be set on it",
 };
 
 static FAULTY: Rule = Rule {
@@ -263,16 +263,8 @@ fn set_where_they_are(devices: &[&Device], from: &Viewpoint) -> Option<Finding> 
 
 fn locked_out(unit: &Unit) -> Option<Finding> {
     let Some(Value::Access(access)) = unit.facts.get(Field::Access) else { return None };
-    let family = unit.family.name().to_uppercase().replace('-', "_");
-    (*access != Access::Open).then(|| {
-        LOCKED_OUT.finding(
-            format!("{} at {} {access}", unit.title(), unit.address),
-            format!(
-                "keep the right one under [{}] in secrets.toml, or in DEFT_LANTERN_PASSWORD_{family}",
-                unit.family.name()
-            ),
-        )
-    })
+    (*access != Access::Open)
+        .then(|| LOCKED_OUT.finding(format!("{} at {} {access}", unit.title(), unit.address), unit.how_to_open()))
 }
 
 fn faulty(unit: &Unit) -> Option<Finding> {

@@ -212,7 +212,8 @@ fn without_art_net<'a>(
             // Only what the device has a word for by some family; but where it is and how it got there is everybody's.
             differences.retain(|difference| difference.field.is_ip() || !difference.cannot_be_told());
             // A name that nothing sets from here is its owner's business.
-            differences.retain(|difference| difference.field != Field::Name || device.set_as.is_some());
+            let is_set_by_name = device.units.iter().filter_map(|place| units.get(*place)).any(Unit::is_settable);
+            differences.retain(|difference| difference.field != Field::Name || is_set_by_name);
             State::Seen(device, differences)
         }
         (None, false)

@@ -16,6 +16,8 @@ pub struct Wanted {
     pub name: Option<String>,
     /// Its label.
     pub label: Option<String>,
+    /// Where it stands, in its owner's words.
+    pub location: Option<String>,
     /// Where its address comes from.
     pub addressing: Option<Addressing>,
     /// Its mask.
@@ -116,6 +118,7 @@ impl Wanted {
         Self {
             name: Some(node.name.value.clone()),
             label: node.label.as_ref().map(|label| label.value.clone()),
+            location: node.location.as_ref().map(|location| location.value.clone()),
             addressing: match node.address.value {
                 WantedAddress::Fixed(address) => Some(Addressing::Fixed(address)),
                 WantedAddress::Dhcp => Some(Addressing::Dhcp),
@@ -162,6 +165,7 @@ impl Wanted {
                 }
                 (Field::Name, Value::Text(value)) => wanted.name = Some(value.raw().to_owned()),
                 (Field::Label, Value::Text(value)) => wanted.label = Some(value.raw().to_owned()),
+                (Field::Location, Value::Text(value)) => wanted.location = Some(value.raw().to_owned()),
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
                 (Field::Indicators, Value::Indicators(value)) => wanted.indicators = Some(value),
                 (Field::SacnPriority, Value::Count(value)) => wanted.sacn_priority = u8::try_from(value).ok(),
@@ -217,6 +221,7 @@ impl Wanted {
             (Field::Broker, self.broker.map(WantedBroker::value)),
             (Field::Name, self.name.as_ref().map(text)),
             (Field::Label, self.label.as_ref().map(text)),
+            (Field::Location, self.location.as_ref().map(text)),
             (Field::Firmware, self.firmware.map(Value::Firmware)),
             (Field::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
             (Field::Indicators, self.indicators.map(Value::Indicators)),

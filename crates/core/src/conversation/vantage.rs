@@ -5,6 +5,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::{Arp, Carries, Link, MacAddress, Packet, packet};
 
 use super::{Outgoing, Seat};
+use crate::secret::Secrets;
 
 /// What the system lets the program do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -30,6 +31,8 @@ pub struct Vantage {
     pub means: Means,
     /// Tells this conversation's questions from others'.
     pub mark: u16,
+    /// The passwords that are kept here.
+    pub secrets: Secrets,
 }
 
 impl Vantage {

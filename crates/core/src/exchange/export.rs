@@ -37,6 +37,7 @@ fn node(sheet: &RigSheet, node: &SheetNode) -> Vec<String> {
         text(&node.on_data_loss),
         node.protocol.as_ref().map(|protocol| protocol.value.word().to_owned()).unwrap_or_default(),
         milliwatts.unwrap_or_default(),
+        text(&node.location),
     ]
 }
 

@@ -269,6 +269,7 @@ fn place_of_node(node: &SheetNode, key: &str) -> Option<Span> {
         "on_data_loss" => node.on_data_loss.as_ref().map(|v| v.span),
         "protocol" => node.protocol.as_ref().map(|v| v.span),
         "power" => node.power.as_ref().map(|v| v.span),
+        "location" => node.location.as_ref().map(|v| v.span),
         _ => None,
     }
 }

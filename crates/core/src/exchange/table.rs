@@ -75,6 +75,7 @@ impl Subject {
                 "on_data_loss",
                 "protocol",
                 "power",
+                "location",
             ],
             Self::Ports => &["node", "port", "out", "in", "merge", "sources", "splits"],
             Self::Fixtures => &["name", "on", "slot", "footprint", "count", "behind", "port", "label", "mode"],

@@ -28,6 +28,8 @@ pub enum Field {
     Name,
     /// The label.
     Label,
+    /// Where it stands, in its owner's words.
+    Location,
     /// The firmware. Not set from here.
     Firmware,
     /// What happens when data stops.
@@ -112,7 +114,7 @@ pub struct FieldError;
 
 impl Field {
     /// All but those of ports.
-    pub const OF_DEVICES: [Self; 43] = [
+    pub const OF_DEVICES: [Self; 44] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -123,6 +125,7 @@ impl Field {
         Self::Broker,
         Self::Name,
         Self::Label,
+        Self::Location,
         Self::Firmware,
         Self::OnDataLoss,
         Self::Indicators,
@@ -188,11 +191,10 @@ impl Field {
             (Self::Address | Self::Gateway | Self::NameServer, Value::Address(none)) if none.is_unspecified() => {
                 "none".to_owned()
             }
-            (Self::Name | Self::HostName | Self::Label | Self::Port(_, PortField::Label), Value::Text(text))
-                if text.is_empty() =>
-            {
-                "(empty)".to_owned()
-            }
+            (
+                Self::Name | Self::HostName | Self::Label | Self::Location | Self::Port(_, PortField::Label),
+                Value::Text(text),
+            ) if text.is_empty() => "(empty)".to_owned(),
             (Self::LossScene, _) => "recorded".to_owned(),
             (Self::FactoryNetwork, Value::Flag(true)) => "as from the factory".to_owned(),
             (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
@@ -215,6 +217,7 @@ impl Field {
             Self::Broker => "broker",
             Self::Name => "name",
             Self::Label => "label",
+            Self::Location => "location",
             Self::Firmware => "firmware",
             Self::OnDataLoss => "on data loss",
             Self::Indicators => "indicators",

@@ -74,6 +74,7 @@ impl Value {
             | Field::Scope
             | Field::Broker
             | Field::Label
+            | Field::Location
             | Field::Maker
             | Field::Model
             | Field::Serial

@@ -9,6 +9,7 @@ mod dns_sd;
 mod groups;
 mod http;
 mod llrp;
+mod onvif;
 mod pjlink;
 mod ptp;
 mod rdm;
@@ -20,8 +21,8 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::{
-    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, pjlink as pjlink_wire, ptp as ptp_wire,
-    sacn as sacn_wire, sap as sap_wire,
+    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, onvif as onvif_wire, pjlink as pjlink_wire,
+    ptp as ptp_wire, sacn as sacn_wire, sap as sap_wire,
 };
 
 use crate::census::{FoundFixture, News, Sighting, Told, Unit, Way, Ways};
@@ -126,6 +127,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if does(Way::Pjlink) {
         all.push(Box::new(pjlink::Search::new(plan)));
     }
+    if does(Way::Onvif) {
+        all.push(Box::new(onvif::Search::new(plan)));
+    }
     // Where it is about everybody, nobody's web server is troubled.
     if does(Way::Http) && !plan.concern.is_everybody() {
         all.push(Box::new(http::Pages::new(plan)));
@@ -135,13 +139,19 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
 
 /// Whether units of this family can be set.
 pub(crate) const fn can_set(family: Way) -> bool {
-    matches!(family, Way::Llrp | Way::Rdmnet)
+    matches!(family, Way::Llrp | Way::Rdmnet | Way::Onvif)
+}
+
+/// Whether units of this family are told things at their address: then this computer has to be in a subnet with them.
+pub(crate) const fn is_told_at_address(family: Way) -> bool {
+    matches!(family, Way::ArtNet | Way::Onvif)
 }
 
 /// Whether this unit can be told to make this difference vanish, where it tells of the field at all.
 pub(crate) fn can_set_on(unit: &Unit, difference: &Difference) -> bool {
     match unit.family {
         Way::Rdmnet => rdmnet::can_set(difference),
+        Way::Onvif => onvif::can_set(difference),
         family => can_set(family),
     }
 }
@@ -151,6 +161,7 @@ pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time:
     match unit.family {
         Way::Llrp => Box::new(llrp::Talk::new(unit, change, vantage, restart_time)),
         Way::Rdmnet => rdmnet::talk(unit, change, vantage, restart_time),
+        Way::Onvif => Box::new(onvif::Talk::new(unit, change, vantage, restart_time)),
         _ => Box::new(Nothing::of(&change.subject)),
     }
 }
@@ -178,6 +189,7 @@ pub(crate) fn talk_on_cable(
 pub(crate) fn told(to_port: u16, bytes: &[u8]) -> Result<Option<Told>, WireError> {
     match to_port {
         llrp_wire::PORT => llrp::told(bytes),
+        onvif_wire::PORT => onvif::told(bytes),
         pjlink_wire::PORT => pjlink::told(bytes),
         ptp_wire::GENERAL_PORT => ptp::told(bytes),
         _ => Ok(None),
@@ -192,6 +204,7 @@ pub(crate) fn ports(ways: Ways) -> Vec<u16> {
         (Way::DnsSd, dns_sd_wire::PORT),
         (Way::Sap, sap_wire::PORT),
         (Way::Llrp, llrp_wire::PORT),
+        (Way::Onvif, onvif_wire::PORT),
         (Way::Pjlink, pjlink_wire::PORT),
         (Way::Ptp, ptp_wire::GENERAL_PORT),
     ];

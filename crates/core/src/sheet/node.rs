@@ -21,6 +21,8 @@ pub struct SheetNode {
     pub name: Placed<String>,
     /// A longer text, as Art-Net's long name.
     pub label: Option<Placed<String>>,
+    /// Where it stands, as the device itself is to tell it.
+    pub location: Option<Placed<String>>,
     /// Which of [`super::RigSheet::areas`] it stands in.
     pub area: Option<Placed<usize>>,
     /// Its model.
@@ -73,6 +75,7 @@ pub(super) struct Unplaced {
 pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let name = fields.required("name", fields.text("name"), "\"quay-north\"");
     let label = fields.text("label");
+    let location = fields.text("location");
     let area = fields.text("area");
     let kind = fields.text("kind");
     let mac = fields.parsed("mac");
@@ -91,6 +94,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let node = SheetNode {
         name: name?,
         label,
+        location,
         area: None,
         kind,
         mac,

@@ -7,8 +7,8 @@ use std::time::Duration;
 use lantern_core::census::{Census, Device};
 use lantern_core::change::Protection;
 use lantern_core::conversation::{
-    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Manner, Means, Outgoing, Request, Response, Seat,
-    Survey, SurveyPlan, Vantage,
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, MOST_BODY, Manner, Means, Outgoing, Request,
+    Response, Seat, Survey, SurveyPlan, Vantage,
 };
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
@@ -200,8 +200,16 @@ struct Pages(BTreeMap<u64, (LinkId, Vec<u8>, Vec<u8>)>);
 
 impl Pages {
     fn open(&mut self, link: LinkId, request: &Request, ground: &mut MemoryGround) {
-        let head = format!("{} {} HTTP/1.1\r\nHost: {}\r\n\r\n", request.method, request.path, request.to.ip());
-        self.0.insert(number_of(link), (link, head.into_bytes(), Vec::new()));
+        let fields: String = request.headers.iter().map(|(name, value)| format!("{name}: {value}\r\n")).collect();
+        let head = format!(
+            "{} {} HTTP/1.1\r\nHost: {}\r\nContent-Length: {}\r\n{fields}\r\n",
+            request.method,
+            request.path,
+            request.to.ip(),
+            request.body.len()
+        );
+        let whole = [head.as_bytes(), &request.body].concat();
+        self.0.insert(number_of(link), (link, whole, Vec::new()));
         ground.open(number_of(link), request.to);
     }
 
@@ -221,8 +229,13 @@ impl Pages {
             LinkHeard::Closed => {
                 let text = String::from_utf8_lossy(answer).into_owned();
                 let (head, body) = text.split_once("\r\n\r\n").unwrap_or((&text, ""));
-                let status = head.split(' ').nth(1).and_then(|code| code.parse().ok()).unwrap_or(0);
-                let response = Response { status, headers: Vec::new(), body: body.as_bytes().to_vec() };
+                let Some(status) = head.split(' ').nth(1).and_then(|code| code.parse().ok()) else {
+                    return Some((link, Err(LinkEnd::Torn)));
+                };
+                let fields = head.lines().filter_map(|line| line.split_once(": "));
+                let headers = fields.map(|(name, value)| (name.to_ascii_lowercase(), value.to_owned())).collect();
+                let body = body.as_bytes()[..body.len().min(MOST_BODY)].to_vec();
+                let response = Response { status, headers, body };
                 return Some((link, Ok(response)));
             }
         }

@@ -1,7 +1,7 @@
 //! One simulated device that is no Art-Net node: a plain host, and whatever it does besides.
 //!
 //! What it does are its roles, each a small state machine of its own: a source of levels, somebody who tells services, who
-//! announces streams, a target of LLRP, a broker of RDMnet, a screen, a DHCP server, a switch that speaks LLDP, an IGMP querier.
+//! announces streams, a target of LLRP, a broker of RDMnet, a screen, a camera, a DHCP server, a switch that speaks LLDP, an IGMP querier.
 
 mod announcer;
 mod art_net_source;
@@ -12,6 +12,7 @@ mod dhcp_server;
 mod llrp_target;
 mod look;
 mod neighbour;
+mod onvif;
 mod pjlink;
 mod querier;
 mod rdmnet;
@@ -30,6 +31,7 @@ pub use body::{IpState, Names};
 pub use clock::ClockSetup;
 pub use dhcp_client::{DhcpClientSetup, DhcpQuirk};
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
+pub use onvif::{OnvifQuirk, OnvifSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
 pub(crate) use setup::uid;
@@ -44,6 +46,7 @@ use dhcp_client::DhcpClient;
 use dhcp_server::DhcpServer;
 use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
+use onvif::Onvif;
 use pjlink::Pjlink;
 use querier::Querier;
 use rdmnet::Broker;
@@ -119,7 +122,7 @@ trait Role: std::fmt::Debug + Send {
     fn opened(&mut self, _now: Duration, _link: u64) {}
 
     /// Takes in what came on a connection.
-    fn heard_on(&mut self, _now: Duration, _link: u64, _bytes: &[u8]) {}
+    fn heard_on(&mut self, _now: Duration, _body: &mut Body, _link: u64, _bytes: &[u8]) {}
 
     /// A connection is over.
     fn closed(&mut self, _link: u64) {}
@@ -136,6 +139,11 @@ trait Role: std::fmt::Debug + Send {
 
     /// What the ports that are patched through it really are.
     fn endpoints(&self) -> Vec<EndpointTruth> {
+        Vec::new()
+    }
+
+    /// What it tells of itself as scopes.
+    fn scopes(&self) -> Vec<String> {
         Vec::new()
     }
 
@@ -185,6 +193,9 @@ impl SimDevice {
         if let Some(pjlink) = &setup.pjlink {
             roles.push(Box::new(Pjlink::new(pjlink)));
         }
+        if let Some(onvif) = &setup.onvif {
+            roles.push(Box::new(Onvif::new(&setup, onvif)));
+        }
         if let Some(web) = &setup.web {
             roles.push(Box::new(Web::new(web)));
         }
@@ -222,6 +233,12 @@ impl SimDevice {
     #[must_use]
     pub const fn names(&self) -> &Names {
         &self.body.names
+    }
+
+    /// What it tells of itself as scopes of ONVIF at this moment.
+    #[must_use]
+    pub fn scopes(&self) -> Vec<String> {
+        self.roles.iter().flat_map(|role| role.scopes()).collect()
     }
 
     /// Whether it hears anything.
@@ -304,7 +321,7 @@ impl SimDevice {
     pub fn heard_on(&mut self, now: Duration, link: u64, bytes: &[u8]) {
         let hears = self.is_listening();
         for role in self.roles.iter_mut().filter(|_| hears) {
-            role.heard_on(now, link, bytes);
+            role.heard_on(now, &mut self.body, link, bytes);
         }
     }
 

@@ -202,7 +202,7 @@ impl Role for Pjlink {
         }
     }
 
-    fn heard_on(&mut self, now: Duration, link: u64, bytes: &[u8]) {
+    fn heard_on(&mut self, now: Duration, _: &mut Body, link: u64, bytes: &[u8]) {
         let Some(talk) = self.links.get_mut(&link) else { return };
         talk.rest.extend_from_slice(bytes);
         let mut lines = Vec::new();

@@ -51,7 +51,7 @@ impl Role for Web {
         self.heard.insert(link, Vec::new());
     }
 
-    fn heard_on(&mut self, _: Duration, link: u64, bytes: &[u8]) {
+    fn heard_on(&mut self, _: Duration, _: &mut Body, link: u64, bytes: &[u8]) {
         let Some(heard) = self.heard.get_mut(&link) else { return };
         heard.extend_from_slice(bytes);
         let whole = heard.windows(END_OF_HEAD.len()).any(|part| part == END_OF_HEAD);

@@ -11,7 +11,6 @@ use crate::address::{AddressRange, Subnet};
 use crate::census::{FoundNode, NodeName, Viewpoint, Way, Ways};
 use crate::conversation::pace::Pace;
 use crate::conversation::{Means, Seat, Vantage};
-use crate::secret::Secrets;
 use crate::sheet::{Member, RigSheet, SheetNode};
 
 /// The most addresses a second the system is made to look for.
@@ -50,8 +49,6 @@ pub struct SurveyPlan {
     pub universes: Vec<u16>,
     /// Packets a second to single addresses.
     pub pace: u32,
-    /// Passwords of devices that want one.
-    pub secrets: Secrets,
 }
 
 /// How long a survey takes, and what ends it.
@@ -243,7 +240,6 @@ impl SurveyPlan {
             rediscovers: false,
             universes: Vec::new(),
             pace: Pace::USUAL,
-            secrets: Secrets::default(),
         }
     }
 

@@ -100,7 +100,8 @@ impl Search {
         let Some(to) = eager.or_else(|| self.queue.pop_front()) else { return };
         self.open_at = now + OPEN_EVERY;
         self.numbers += 1;
-        let secret = self.plan.secrets.of(Way::Pjlink, self.macs.get(&to).copied(), to).cloned();
+        let secret = self.plan.vantage.secrets.of(Way::Pjlink, self.macs.get(&to).copied(), to);
+        let secret = secret.map(|login| login.password.clone());
         let until = now + GREETING_TIME;
         let link = Link { to, reading: Reading::new(secret), until, eager: eager.is_some() };
         self.links.insert(self.numbers, link);

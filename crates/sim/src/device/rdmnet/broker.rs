@@ -229,7 +229,7 @@ impl Role for Broker {
         self.links.insert(link, Link { rest: Vec::new(), client: None, heard: now, beats: now + HEARTBEAT });
     }
 
-    fn heard_on(&mut self, now: Duration, link: u64, bytes: &[u8]) {
+    fn heard_on(&mut self, now: Duration, _: &mut Body, link: u64, bytes: &[u8]) {
         if self.has(BrokerQuirk::NeverReplies) {
             return;
         }

@@ -1,0 +1,222 @@
+//! One order at a time to one device, and who asks proved in whichever way it wants.
+//!
+//! The first order goes out bare. One that is turned away goes out again with a digest in its envelope, or in the request where the
+//! device's web server asks for that (ONVIF core, section 5.9); from then on every order does. The digest is of the moment that the
+//! device's own clock shows: that one may be wrong by years.
+
+use std::time::Duration;
+
+use lantern_wire::http_digest::Challenge;
+use lantern_wire::onvif::{self, Fault, Moment, Order, Place, Token, Trouble};
+use lantern_wire::xml::Element;
+
+use crate::census::Way;
+use crate::conversation::{LinkEnd, LinkId, Outgoing, Request, Response};
+use crate::secret::Login;
+
+/// How often one order is sent, each time with another proof of who asks.
+const TRIES: u32 = 4;
+
+/// What came of an order.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) enum Reply {
+    /// This was answered.
+    Answer(Element),
+    /// It does not do it, and says why.
+    Fault(Fault),
+    /// It wants to know who asks, and nothing is kept for it.
+    Locked,
+    /// It does not let in who asks.
+    Refused,
+    /// It answered something else, with this code.
+    Foreign(u16),
+    /// There is no answer.
+    Gone(LinkEnd),
+}
+
+/// How it is proved who asks.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Proof {
+    Nothing,
+    InEnvelope,
+    InRequest(Challenge),
+}
+
+/// An order under way.
+#[derive(Debug)]
+struct Asked {
+    link: LinkId,
+    order: Order,
+    until: Duration,
+    tries: u32,
+}
+
+/// Puts orders to one device.
+#[derive(Debug)]
+pub(super) struct Caller {
+    pub(super) place: Place,
+    login: Option<Login>,
+    proof: Proof,
+    /// What its clock showed, and when.
+    clock: Option<(Moment, Duration)>,
+    /// What tells its requests from those to others.
+    seed: u32,
+    count: u32,
+    /// How long an answer may take.
+    pub(super) patience: Duration,
+    asked: Option<Asked>,
+}
+
+impl Caller {
+    pub(super) fn new(place: Place, login: Option<Login>, seed: u32, patience: Duration) -> Self {
+        Self { place, login, proof: Proof::Nothing, clock: None, seed, count: 0, patience, asked: None }
+    }
+
+    /// To another place, of which nothing is known yet but what the device's clock shows.
+    pub(super) fn at(&self, place: Place, patience: Duration) -> Self {
+        let Self { login, proof, clock, seed, count, .. } = self;
+        Self {
+            place,
+            login: login.clone(),
+            proof: proof.clone(),
+            clock: *clock,
+            seed: *seed,
+            count: *count,
+            patience,
+            asked: None,
+        }
+    }
+
+    /// Until when an answer is waited for; `None` when nothing is asked.
+    pub(super) fn until(&self) -> Option<Duration> {
+        self.asked.as_ref().map(|asked| asked.until)
+    }
+
+    /// Puts an order.
+    pub(super) fn ask(&mut self, now: Duration, order: Order, out: &mut Vec<Outgoing>) {
+        self.send(now, order, 1, out);
+    }
+
+    fn send(&mut self, now: Duration, order: Order, tries: u32, out: &mut Vec<Outgoing>) {
+        self.count += 1;
+        // Several talks at a time have theirs.
+        let number = (self.seed ^ self.count.rotate_left(16)).wrapping_mul(0x0100_0193);
+        let link = LinkId { family: Way::Onvif, number };
+        let mut request = Request {
+            to: self.place.at,
+            method: "POST",
+            path: self.place.path.clone(),
+            headers: vec![(
+                "Content-Type".to_owned(),
+                format!("application/soap+xml; charset=utf-8; action=\"{}\"", order.action()),
+            )],
+            body: Vec::new(),
+        };
+        let mut token = None;
+        if let Some(login) = &self.login {
+            let password = login.password.expose();
+            match &self.proof {
+                Proof::InEnvelope if order != Order::Clock => {
+                    token = self.moment(now).map(|at| Token::new(&login.user, password, at, self.nonce(now)));
+                }
+                Proof::InRequest(challenge) => {
+                    let (method, path) = (request.method, &request.path);
+                    let field = challenge.answer(&login.user, password, method, path, self.count);
+                    request.headers.push(("Authorization".to_owned(), field));
+                }
+                Proof::InEnvelope | Proof::Nothing => {}
+            }
+        }
+        request.body = order.to_envelope(token.as_ref());
+        out.push(Outgoing::Fetch { link, request });
+        self.asked = Some(Asked { link, order, until: now + self.patience, tries });
+    }
+
+    fn moment(&self, now: Duration) -> Option<Moment> {
+        self.clock.map(|(shown, at)| shown.later(now.saturating_sub(at).as_secs()))
+    }
+
+    /// A number that is not used twice: made of which request it is, of whom, and of when.
+    fn nonce(&self, now: Duration) -> [u8; 16] {
+        let mut nonce = [0; 16];
+        nonce[..4].copy_from_slice(&self.seed.to_be_bytes());
+        nonce[4..8].copy_from_slice(&self.count.to_be_bytes());
+        nonce[8..].copy_from_slice(&now.as_secs().wrapping_mul(1_000_000_007).to_be_bytes());
+        nonce[12..].copy_from_slice(&now.subsec_nanos().to_be_bytes());
+        nonce
+    }
+
+    /// Takes in a page. Gives which order it answers and what came of it; `None` where it is another's, or the order had to be
+    /// sent again.
+    pub(super) fn hear(
+        &mut self,
+        now: Duration,
+        link: LinkId,
+        page: Result<&Response, LinkEnd>,
+        out: &mut Vec<Outgoing>,
+    ) -> Option<(Order, Reply)> {
+        let asked = self.asked.take_if(|asked| asked.link == link)?;
+        let page = match page {
+            Ok(page) => page,
+            Err(end) => return Some((asked.order, Reply::Gone(end))),
+        };
+        if self.clock.is_none() {
+            // Better than nothing, until its clock itself is asked.
+            self.clock = page.header("date").and_then(Moment::of_http).map(|shown| (shown, now));
+        }
+        let said = onvif::read(&page.body);
+        let is_denied = page.status == 401
+            || page.status == 403
+            || matches!(&said, Err(Trouble::Fault(fault)) if fault.is_about_access());
+        if is_denied {
+            return self.denied(now, asked, page, out);
+        }
+        let reply = match said {
+            Ok(answer) if page.status == 200 => Reply::Answer(answer),
+            Err(Trouble::Fault(fault)) => Reply::Fault(fault),
+            Ok(_) | Err(Trouble::Foreign) => Reply::Foreign(page.status),
+        };
+        if let (Order::Clock, Reply::Answer(answer)) = (&asked.order, &reply) {
+            self.clock = onvif::clock(answer).map(|shown| (shown, now)).or(self.clock);
+        }
+        Some((asked.order, reply))
+    }
+
+    /// It did not let us in: again, with another proof, where there is one.
+    fn denied(
+        &mut self,
+        now: Duration,
+        asked: Asked,
+        page: &Response,
+        out: &mut Vec<Outgoing>,
+    ) -> Option<(Order, Reply)> {
+        if self.login.is_none() {
+            return Some((asked.order, Reply::Locked));
+        }
+        let fields = page.headers.iter().filter(|(name, _)| name == "www-authenticate");
+        let challenge = fields.filter_map(|(_, value)| Challenge::parse(value)).next();
+        let next = match (challenge, &self.proof) {
+            // One that it has taken before may be too old by now.
+            (Some(challenge), Proof::InRequest(last)) if challenge != *last => Some(Proof::InRequest(challenge)),
+            (Some(challenge), Proof::Nothing | Proof::InEnvelope) => Some(Proof::InRequest(challenge)),
+            (None, Proof::Nothing) if self.clock.is_some() && asked.order != Order::Clock => {
+                Some(Proof::InEnvelope)
+            }
+            _ => None,
+        };
+        match next.filter(|_| asked.tries < TRIES) {
+            Some(proof) => {
+                self.proof = proof;
+                self.send(now, asked.order, asked.tries + 1, out);
+                None
+            }
+            None => Some((asked.order, Reply::Refused)),
+        }
+    }
+
+    /// An answer is not waited for any longer, once its time is over.
+    pub(super) fn late(&mut self, now: Duration) -> Option<(Order, Reply)> {
+        let asked = self.asked.take_if(|asked| asked.until <= now)?;
+        Some((asked.order, Reply::Gone(LinkEnd::Silent)))
+    }
+}
