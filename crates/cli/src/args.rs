@@ -4,8 +4,8 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
     access, adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover,
-    identify, keep, kinds, lease, levels, logbook, matching, open, reach, set, sheet, show, survey, undo,
-    universe, watch, why,
+    identify, keep, kinds, lease, levels, logbook, matching, open, reach, run, say, set, sheet, show, survey,
+    undo, universe, watch, why,
 };
 use crate::output::ColorChoice;
 
@@ -65,6 +65,8 @@ pub(crate) enum Command {
     Lease(lease::Args),
     #[command(subcommand)]
     Access(access::Sub),
+    Say(say::Args),
+    Run(run::Args),
     #[command(subcommand)]
     Keep(keep::Command),
     #[command(subcommand)]
@@ -84,7 +86,13 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
     ("Plan", &["sheet", "universe", "address", "kinds"]),
-    ("Set", &["apply", "set", "undo", "logbook", "identify", "match", "lease", "access", "keep", "firmware"]),
+    (
+        "Set",
+        &[
+            "apply", "set", "undo", "logbook", "identify", "match", "lease", "access", "say", "run", "keep",
+            "firmware",
+        ],
+    ),
     ("Check", &["check", "reach", "why", "watch", "levels", "handover", "explain"]),
     ("Try", &["demo"]),
 ];

@@ -5,7 +5,7 @@ use std::io;
 use std::path::Path;
 
 use lantern_core::change::Change;
-use lantern_core::logbook::{self, Begun, Ending, FORMAT, Line, Planned, Record, Run, StepTaken};
+use lantern_core::logbook::{self, Begun, Ending, FORMAT, Line, LineSaid, Planned, Record, Run, StepTaken};
 
 use crate::clock;
 use crate::failure::Failure;
@@ -58,6 +58,14 @@ impl LogbookFile {
     pub(crate) fn write(&mut self, step: StepTaken) -> Result<(), Failure> {
         let is_sent = step.stage.is_sent();
         self.append([Record::Step(step)])?;
+        self.sent |= is_sent;
+        Ok(())
+    }
+
+    /// Writes down a line of text, or what came of it.
+    pub(crate) fn said(&mut self, said: LineSaid) -> Result<(), Failure> {
+        let is_sent = said.result.is_none();
+        self.append([Record::Said(said)])?;
         self.sent |= is_sent;
         Ok(())
     }

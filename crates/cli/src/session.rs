@@ -1,6 +1,7 @@
 //! One sitting at the network: the adapter that was chosen, what was opened on it, and the sheet that tells about the rig.
 
 use std::collections::HashMap;
+use std::io::BufRead;
 use std::net::Ipv4Addr;
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
@@ -14,7 +15,7 @@ use lantern_core::compare::Everybody;
 use lantern_core::conversation::{Concern, Conversation, OnCables, Progress, Seat, Survey, SurveyPlan, Vantage};
 use lantern_core::secret::Secrets;
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, run};
+use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, run, run_typed};
 
 use crate::clock;
 use crate::commands::survey::wants;
@@ -287,6 +288,17 @@ impl Session {
         run_whole(conversation, &self.station, watch)
     }
 
+    /// Runs a conversation with what somebody types, as [`Self::run`] does.
+    pub(crate) fn run_typed<C: Conversation>(
+        &self,
+        conversation: &mut C,
+        typed: impl BufRead + Send + 'static,
+        watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<(), Failure>,
+    ) -> Result<(), Failure> {
+        let (_, failed) = calmly(going_on(watch), |watch| run_typed(conversation, &self.station, typed, watch))?;
+        failed.map_or(Ok(()), Err)
+    }
+
     /// Runs a conversation until whoever watches has seen enough, or as [`Self::run`] does.
     pub(crate) fn run_until_left<C: Conversation>(
         &self,
@@ -373,12 +385,20 @@ impl Session {
 fn run_calmly<C: Conversation>(
     conversation: &mut C,
     station: &Station,
+    watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<ControlFlow<()>, Failure>,
+) -> Result<(Traffic, Option<Failure>), Failure> {
+    calmly(watch, |watch| run(conversation, station, watch))
+}
+
+/// The same of whatever runs it.
+fn calmly<C: Conversation>(
     mut watch: impl FnMut(&C, Duration, Option<C::Event>) -> Result<ControlFlow<()>, Failure>,
+    run: impl FnOnce(&mut Watching<'_, C>) -> Result<Traffic, NetError>,
 ) -> Result<(Traffic, Option<Failure>), Failure> {
     let _calm = Calm::begin();
     interrupt::check()?;
     let mut failed = None;
-    let traffic = run(conversation, station, |conversation, now, event| {
+    let traffic = run(&mut |conversation, now, event| {
         let is_tick = event.is_none();
         let watched = watch(conversation, now, event);
         match watched.and_then(|flow| if is_tick { interrupt::check().map(|()| flow) } else { Ok(flow) }) {
@@ -391,6 +411,9 @@ fn run_calmly<C: Conversation>(
     })?;
     Ok((traffic, failed))
 }
+
+/// Somebody who watches a conversation, and may break it off.
+type Watching<'a, C> = dyn FnMut(&C, Duration, Option<<C as Conversation>::Event>) -> ControlFlow<()> + 'a;
 
 /// The same, where what was heard until then is worth nothing.
 pub(crate) fn run_whole<C: Conversation>(

@@ -17,6 +17,8 @@ use crate::support::Folder;
 #[case(&["adapters", "restore", "--help"], "help_adapters_restore")]
 #[case(&["lease", "--help"], "help_lease")]
 #[case(&["access", "--help"], "help_access")]
+#[case(&["say", "--help"], "help_say")]
+#[case(&["run", "--help"], "help_run")]
 #[case(&["access", "set", "--help"], "help_access_set")]
 #[case(&["survey", "--help"], "help_survey")]
 #[case(&["reach", "--help"], "help_reach")]

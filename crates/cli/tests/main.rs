@@ -28,6 +28,7 @@ mod keep;
 mod killed;
 mod lease;
 mod levels;
+mod lines;
 mod matching;
 mod on_the_wire;
 mod reach;

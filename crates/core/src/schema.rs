@@ -5,7 +5,8 @@
 use serde_json::{Map, Value, json};
 
 use crate::facts::{FixtureSetting, Form};
-use crate::sheet::kind::{FactoryMode, Settable};
+use crate::sheet::OnFailure;
+use crate::sheet::kind::{CarriedBy, FactoryMode, LineBreak, Settable};
 use crate::sheet::{Carried, FORMAT, SLOTS};
 use crate::way::Way;
 use crate::{DataLoss, Merge, Protocol};
@@ -131,6 +132,7 @@ fn headings() -> Vec<(&'static str, Vec<Key>, &'static str)> {
         ("fixture", fixture(), "One fixture, or a row of equal ones."),
         ("stream", stream(), "A stream of sound or picture."),
         ("switch", switch(), "A switch."),
+        ("sequence", sequence(), "What is said to several devices by one command."),
     ]
 }
 
@@ -168,7 +170,30 @@ fn area() -> Vec<Key> {
     ]
 }
 
+fn sequence() -> Vec<Key> {
+    let step = vec![
+        needed("node", Text, "To which node."),
+        key("line", Text, "What is said: a line that its kind has under this name."),
+        key("with", TextOrNumber, "The argument of that line."),
+        key("say", Text, "What is said, in full."),
+        key("right", Text, "What a right answer looks like; * stands for any text."),
+        key("wait", Number(1, 600), "How many seconds an answer is waited for."),
+    ];
+    vec![
+        needed("name", Text, "What it is called."),
+        key("together", Flag, "Whether all steps are taken side by side."),
+        key("on_failure", Words(words(&OnFailure::WORDS)), "What becomes of the rest when a step fails."),
+        key("step", Tables(step), "One step."),
+    ]
+}
+
 fn kind() -> Vec<Key> {
+    let line = vec![
+        needed("name", Text, "What it is called."),
+        needed("say", Text, "The line; {} where an argument goes."),
+        key("right", Text, "What a right answer looks like; * stands for any text."),
+        key("check", Flag, "Whether a check asks it."),
+    ];
     vec![
         needed("name", Text, "What nodes call it."),
         needed("maker", Text, "Who makes it."),
@@ -186,6 +211,10 @@ fn kind() -> Vec<Key> {
         key("keeps_settings", Flag, "Whether it keeps what it is told when its power goes."),
         key("sacn_offset", Number(0, 1), "By how much its sACN universes are above its Port-Addresses."),
         key("speaks", WordList(words(&Way::SPOKEN)), "By what it should answer; art-net where it has ports."),
+        key("line_by", Words(words(&CarriedBy::WORDS)), "By what lines of text are carried."),
+        key("line_end", Words(words(&LineBreak::WORDS)), "What ends a line; crlf where it does not say."),
+        key("line_port", Number(1, 65_535), "At which port it takes lines of text."),
+        key("line", Tables(line), "A line that has a name."),
     ]
 }
 
@@ -321,6 +350,7 @@ mod tests {
     #[case::fixture("[[fixture]]\nzzz = 1", fixture())]
     #[case::stream("[[stream]]\nzzz = 1", stream())]
     #[case::switch("[[switch]]\nzzz = 1", switch())]
+    #[case::sequence("[[sequence]]\nzzz = 1", sequence())]
     fn the_schema_has_the_keys_that_the_reader_knows(#[case] text: &str, #[case] keys: Vec<Key>) {
         assert_eq!(known(text), names(&keys));
         for inner in &keys {

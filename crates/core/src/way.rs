@@ -42,6 +42,8 @@ pub enum Way {
     Onvif,
     /// It announced a clock.
     Ptp,
+    /// It answered a line of text.
+    Lines,
     /// Its web server answered.
     Http,
     /// It spoke to everybody about something else.
@@ -54,18 +56,19 @@ pub struct Ways(u32);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
-    pub const SPOKEN: [(&'static str, Self); 8] = [
+    pub const SPOKEN: [(&'static str, Self); 9] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
         ("rdmnet", Self::Rdmnet),
         ("pjlink", Self::Pjlink),
         ("onvif", Self::Onvif),
+        ("lines", Self::Lines),
         ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 18] = [
+    pub const ALL: [Self; 19] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
@@ -76,6 +79,7 @@ impl Way {
         Self::Rdmnet,
         Self::Pjlink,
         Self::Onvif,
+        Self::Lines,
         Self::Http,
         Self::Echo,
         Self::Arp,
@@ -131,6 +135,7 @@ impl Way {
             Self::Pjlink => "pjlink",
             Self::Onvif => "onvif",
             Self::Ptp => "ptp",
+            Self::Lines => "lines",
             Self::Http => "http",
             Self::Traffic => "traffic",
         }
@@ -181,6 +186,7 @@ impl fmt::Display for Way {
             Self::Pjlink => "PJLink",
             Self::Onvif => "ONVIF",
             Self::Ptp => "PTP",
+            Self::Lines => "text lines",
             Self::Http => "HTTP",
             Self::Traffic => "traffic",
         })

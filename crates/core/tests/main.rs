@@ -13,6 +13,7 @@ mod firmware;
 mod ladder;
 mod leasing;
 mod levels;
+mod lines;
 mod llrp;
 mod llrp_names;
 mod llrp_talk;

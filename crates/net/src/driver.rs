@@ -1,7 +1,7 @@
 //! Runs a conversation of `lantern-core` against the real world.
 
 use std::collections::HashMap;
-use std::io;
+use std::io::{self, BufRead};
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
 use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
@@ -54,6 +54,7 @@ pub(crate) enum Input {
     Neighbours(Vec<Neighbour>),
     Link(LinkId, News),
     Page(LinkId, Result<Response, LinkEnd>),
+    Typed(Option<String>),
 }
 
 /// The most addresses whose MAC address is kept, to send frames to.
@@ -72,6 +73,34 @@ pub fn run<C: Conversation>(
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
     runtime.block_on(async {
         let mut run = Run::start(station).map_err(NetError::Runtime)?;
+        run.drive(conversation, watch).await?;
+        Ok(run.traffic)
+    })
+}
+
+/// The same, with somebody who types: each line of `typed` is handed in as it comes, and its end.
+///
+/// # Errors
+/// As [`run`].
+pub fn run_typed<C: Conversation>(
+    conversation: &mut C,
+    station: &Station,
+    typed: impl BufRead + Send + 'static,
+    watch: impl FnMut(&C, Duration, Option<C::Event>) -> ControlFlow<()>,
+) -> Result<Traffic, NetError> {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
+    runtime.block_on(async {
+        let mut run = Run::start(station).map_err(NetError::Runtime)?;
+        let mail = run.mail.clone();
+        // Whoever waits for a person to type cannot be stopped; it ends with the program, or with what is typed.
+        std::thread::spawn(move || {
+            for line in typed.lines().map_while(Result::ok) {
+                if mail.blocking_send(Input::Typed(Some(line))).is_err() {
+                    return;
+                }
+            }
+            mail.blocking_send(Input::Typed(None)).unwrap_or(());
+        });
         run.drive(conversation, watch).await?;
         Ok(run.traffic)
     })
@@ -207,6 +236,7 @@ impl<'a> Run<'a> {
             Input::Page(link, page) => {
                 conversation.hear(now, &Heard::Page(*link, page.as_ref().map_err(|end| *end)));
             }
+            Input::Typed(line) => conversation.hear(now, &Heard::Typed(line.as_deref())),
             Input::Echo((from, number)) => {
                 conversation.hear(now, &Heard::Echo { from: *from, number: *number });
             }
@@ -339,7 +369,7 @@ impl<'a> Run<'a> {
             Input::Datagram { port, from, bytes } if self.station.tap.is_none() => {
                 recorder.datagram(now, *from, SocketAddrV4::new(own, *port), bytes);
             }
-            Input::Datagram { .. } | Input::Link(..) | Input::Page(..) => {}
+            Input::Datagram { .. } | Input::Link(..) | Input::Page(..) | Input::Typed(_) => {}
             Input::Echo((from, number)) => recorder.echo_reply(now, *from, own, *number),
             Input::Neighbours(table) => recorder.neighbours(now, table),
         }

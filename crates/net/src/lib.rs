@@ -18,7 +18,7 @@ mod system;
 pub use addressing::{adapter_state, carry_out, missing_rights, start_mark};
 pub use capture::{Capture, CaptureError, Damage, Recorder, replay};
 pub use computer::{computer, drops_foreign};
-pub use driver::{Traffic, run};
+pub use driver::{Traffic, run, run_typed};
 pub use error::NetError;
 pub use neighbours::{drop_neighbour, neighbour_table, pin_neighbour};
 pub use station::{Lack, Station, Wants};

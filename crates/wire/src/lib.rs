@@ -25,6 +25,7 @@ pub mod rdmnet;
 pub mod sacn;
 pub mod sap;
 pub mod sdp;
+pub mod telnet;
 mod text;
 mod udp_frame;
 pub mod xml;

@@ -24,9 +24,12 @@ pub(crate) mod matching;
 mod named;
 pub(crate) mod open;
 pub(crate) mod reach;
+pub(crate) mod run;
+pub(crate) mod say;
 pub(crate) mod set;
 pub(crate) mod sheet;
 pub(crate) mod show;
+mod spoken;
 pub(crate) mod survey;
 pub(crate) mod undo;
 pub(crate) mod universe;
@@ -61,6 +64,8 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Kinds(command) => kinds::run(&command, out),
         Command::Lease(args) => lease::run(&args, out),
         Command::Access(sub) => access::run(&sub, out),
+        Command::Say(args) => say::run(&args, out),
+        Command::Run(args) => run::run(&args, out),
         Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
         Command::Reach(args) => reach::run(&args, out),

@@ -31,7 +31,7 @@ pub(crate) fn sightings(from_here: &Vantage, now: Duration, heard: &Heard<'_>) -
             };
             (None, table.iter().filter(seen).map(told).collect())
         }
-        Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) => (None, Vec::new()),
+        Heard::Packet(_) | Heard::Link(..) | Heard::Page(..) | Heard::Typed(_) => (None, Vec::new()),
     }
 }
 

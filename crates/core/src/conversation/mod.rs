@@ -28,12 +28,14 @@ mod pace;
 mod probe;
 mod reach;
 mod retries;
+mod saying;
 mod schedule;
 #[cfg(test)]
 mod script;
 mod survey;
 mod take_lease;
 mod talk;
+mod telling;
 mod upload;
 mod vantage;
 mod watch;
@@ -54,9 +56,11 @@ pub use levels::{Listening, Release, TryEvent, TryPlan, Trying};
 pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
 pub use reach::{Answers, Hold, Reach, Reached};
+pub use saying::{SayEvent, SayLine, SayPlan, SayResult, Saying};
 pub use survey::{Concern, Depth, Extent, Glimpse, OnCables, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
 pub use take_lease::{LeaseEnd, Leased, TakeLease};
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
+pub use telling::{Telling, TellingEvent};
 pub use vantage::{Means, Vantage};
 pub use watch::{Watch, WatchPlan};
 
@@ -136,6 +140,8 @@ pub enum Heard<'a> {
     Link(LinkId, LinkNews<'a>),
     /// A web server answered, or did not.
     Page(LinkId, Result<&'a Response, LinkEnd>),
+    /// A person at this computer typed a line; `None` when that one types no more.
+    Typed(Option<&'a str>),
 }
 
 /// An entry of the system's table of neighbours.

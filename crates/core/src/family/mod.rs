@@ -8,6 +8,7 @@ mod dhcp;
 mod dns_sd;
 mod groups;
 mod http;
+mod lines;
 mod llrp;
 mod onvif;
 mod pjlink;
@@ -129,6 +130,10 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     }
     if does(Way::Onvif) {
         all.push(Box::new(onvif::Search::new(plan)));
+    }
+    // What is said to a device is said only where it is about that one.
+    if does(Way::Lines) && !plan.concern.is_everybody() {
+        all.push(Box::new(lines::Questions::new(plan)));
     }
     // Where it is about everybody, nobody's web server is troubled.
     if does(Way::Http) && !plan.concern.is_everybody() {

@@ -15,7 +15,7 @@ mod stage;
 pub use crate::lines::LinesError as LogbookError;
 pub use back::{Back, plan_back};
 pub use read::read;
-pub use record::{Along, Begun, Ending, FORMAT, Line, Order, Planned, Record, StepTaken};
+pub use record::{Along, Begun, Ending, FORMAT, Line, LineSaid, Order, Planned, Record, SaidResult, StepTaken};
 pub use run::{Run, SentStep};
 pub use silent::silent_of;
 pub use stage::Stage;

@@ -1,11 +1,14 @@
 //! What a line of the logbook holds. These types are the file's own: what is inside the program may move without it.
 
+use std::net::SocketAddrV4;
+
 use serde::{Deserialize, Serialize};
 
 use super::Stage;
+use crate::Said;
 use crate::census::NodeName;
 use crate::change::{Change, ChangePlan, Part};
-use crate::conversation::{ApplyEvent, ApplyNews, Outcome, Shift, TalkEvent};
+use crate::conversation::{ApplyEvent, ApplyNews, Outcome, SayResult, Shift, TalkEvent};
 use crate::facts::{Difference, Facts, Field, Value};
 
 /// The version of the format.
@@ -35,6 +38,8 @@ pub enum Record {
     Planned(Planned),
     /// How far a step is.
     Step(StepTaken),
+    /// A line of text was said, or what came of it.
+    Said(LineSaid),
     /// The run has come to its end.
     Ended {
         /// How.
@@ -83,6 +88,10 @@ pub enum Order {
     Firmware,
     /// What was kept was put back.
     Keep,
+    /// Lines of text were said to a device.
+    Say,
+    /// A sequence of the sheet was said to several.
+    Run,
 }
 
 impl Order {
@@ -95,7 +104,54 @@ impl Order {
             Self::Undo => "undo",
             Self::Firmware => "firmware",
             Self::Keep => "keep put",
+            Self::Say => "say",
+            Self::Run => "run",
         }
+    }
+}
+
+/// A line of text that is said; written down again with what came of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LineSaid {
+    /// What the device is called here.
+    pub node: String,
+    /// To which address and port.
+    pub to: SocketAddrV4,
+    /// The line; `None` where the device had asked for something that must not be shown.
+    pub line: Option<String>,
+    /// What came of it: `None` until then.
+    #[serde(default)]
+    pub result: Option<SaidResult>,
+    /// What was answered last.
+    #[serde(default)]
+    pub answer: Option<Said>,
+}
+
+/// What came of a line.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum SaidResult {
+    /// It was answered, and rightly where that is known.
+    Answered,
+    /// It was answered otherwise than is right.
+    Wrong,
+    /// Nothing was answered.
+    Unanswered,
+    /// It could not be said, or the connection was lost.
+    Lost,
+}
+
+impl LineSaid {
+    /// The same with what came of it.
+    #[must_use]
+    pub fn ended(self, result: &SayResult) -> Self {
+        let (result, answer) = match result {
+            SayResult::Answered(answer) => (SaidResult::Answered, Some(answer.clone())),
+            SayResult::Wrong(answer) => (SaidResult::Wrong, Some(answer.clone())),
+            SayResult::Unanswered => (SaidResult::Unanswered, None),
+            SayResult::Lost(_) => (SaidResult::Lost, None),
+        };
+        Self { result: Some(result), answer, ..self }
     }
 }
 

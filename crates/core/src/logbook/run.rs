@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::{Begun, Ending, Line, Order, Planned, Record, StepTaken};
+use super::{Begun, Ending, Line, LineSaid, Order, Planned, Record, StepTaken};
 use crate::census::{Identity, NodeName};
 
 /// One run: everything that was meant, and everything that was sent.
@@ -18,6 +18,8 @@ pub struct Run {
     pub planned: Vec<Planned>,
     /// Every step that was sent, in order.
     pub sent: Vec<SentStep>,
+    /// Every line of text that was said, with what came of it.
+    pub said: Vec<LineSaid>,
     /// How it ended; `None` for one that runs still, or whose program was killed.
     pub ended: Option<Ending>,
     /// How often it was begun: one that was gone on with has several sittings.
@@ -43,6 +45,7 @@ impl Run {
             begun: None,
             planned: Vec::new(),
             sent: Vec::new(),
+            said: Vec::new(),
             ended: None,
             sittings: 0,
             places: HashMap::new(),
@@ -59,6 +62,12 @@ impl Run {
             Record::Planned(planned) => self.planned.push(planned),
             Record::Ended { how } => self.ended = Some(how),
             Record::Step(step) => self.take_step(line.at, step),
+            Record::Said(said) => {
+                match self.said.iter_mut().rfind(|one| one.to == said.to && one.result.is_none()) {
+                    Some(open) if said.result.is_some() => *open = said,
+                    _ => self.said.push(said),
+                }
+            }
         }
     }
 
@@ -91,6 +100,12 @@ impl Run {
         of_plan.chain(of_steps).filter(|node| seen.insert(node.identity())).collect()
     }
 
+    /// To how many devices something was said.
+    #[must_use]
+    pub fn said_to(&self) -> usize {
+        self.said.iter().map(|said| said.to).collect::<HashSet<_>>().len()
+    }
+
     /// The last step that was sent to each device.
     #[must_use]
     pub fn last_steps(&self) -> HashMap<Identity, &SentStep> {
@@ -102,7 +117,9 @@ impl Run {
     /// The last of these runs, where it went by the sheet and has not come to its end.
     #[must_use]
     pub fn to_resume(runs: &[Self]) -> Option<&Self> {
-        let last = runs.iter().rfind(|run| !(run.sent.is_empty() && run.ended.is_some()))?;
+        // What was only said is no step of it.
+        let counts = |run: &&Self| !(run.is_only_said() || (run.sent.is_empty() && run.ended.is_some()));
+        let last = runs.iter().rfind(counts)?;
         let is_open = last.order() == Some(Order::Apply) && last.ended != Some(Ending::Done);
         // What was taken back is begun anew, so that it can be taken back anew.
         (is_open && !last.is_undone(runs)).then_some(last)
@@ -114,9 +131,14 @@ impl Run {
         runs.iter().rfind(|run| run.is_undoable() && !run.sent.is_empty() && !run.is_undone(runs))
     }
 
+    /// Whether it is of lines of text, of which nobody knows what they change.
+    fn is_only_said(&self) -> bool {
+        matches!(self.order(), Some(Order::Say | Order::Run))
+    }
+
     /// Whether there is anything of it that could be taken back: firmware is not, and what was taken back is not.
     fn is_undoable(&self) -> bool {
-        !matches!(self.order(), Some(Order::Undo | Order::Firmware))
+        !matches!(self.order(), Some(Order::Undo | Order::Firmware)) && !self.is_only_said()
     }
 
     /// Whether one of these runs has taken it back as a whole; in part taken back, it can be taken back further.

@@ -33,7 +33,8 @@ pub fn rename(sheet: &RigSheet, pattern: &str, series: &Series) -> Result<Edits,
     let streams = sheet.streams.iter().flat_map(|stream| stream.to.iter().chain([&stream.from]));
     let cables = sheet.switches.iter().flat_map(|switch| switch.ports.iter().map(|port| &port.to));
     let hanging = sheet.fixtures.iter().filter_map(|fixture| fixture.behind.as_ref());
-    for reference in nodes.chain(streams).chain(cables).chain(hanging) {
+    let spoken_to = sheet.sequences.iter().flat_map(|sequence| sequence.steps.iter().map(|step| &step.node));
+    for reference in nodes.chain(streams).chain(cables).chain(hanging).chain(spoken_to) {
         if let Some(name) = new.get(&reference.value).filter(|name| **name != sheet.member_name(reference.value)) {
             edits.quote(reference.span, name);
         }

@@ -21,6 +21,7 @@ mod port;
 mod quantity;
 mod relocate;
 mod rig;
+mod sequence;
 mod source;
 mod stream;
 mod switch;
@@ -46,6 +47,7 @@ pub use place::{Placed, Position, Span};
 pub use port::{AskedUniverse, SheetPort};
 pub use quantity::{Rate, Watts};
 pub use rig::{FORMAT, Thresholds};
+pub use sequence::{OnFailure, Sequence, SequenceStep, Spoken, USUAL_WAIT, Words};
 pub use source::Source;
 pub use stream::{Carried, RTP_PORT, SheetStream, WantedGroup};
 pub use switch::{Switch, SwitchPort};
@@ -77,6 +79,8 @@ pub struct RigSheet {
     pub streams: Vec<SheetStream>,
     /// The switches.
     pub switches: Vec<Switch>,
+    /// What is said to several by one command.
+    pub sequences: Vec<Sequence>,
     own_kinds: Vec<Kind>,
     text: String,
     lines: place::LineIndex,

@@ -8,7 +8,7 @@ use super::names::Names;
 use super::pieces::{self, Piece};
 use super::place::{LineIndex, Placed, Span};
 use super::rig::{Rig, Thresholds};
-use super::{Network, RigSheet, area, fixture, network, node, rig, source, stream, switch};
+use super::{Network, RigSheet, area, fixture, network, node, rig, sequence, source, stream, switch};
 use crate::sheet::kind::{Kind, KindBook, read_kind};
 use crate::universe::DeskBase;
 
@@ -68,6 +68,7 @@ struct Reading {
     fixtures: Vec<fixture::Unplaced>,
     streams: Vec<stream::Unplaced>,
     switches: Vec<switch::Unplaced>,
+    sequences: Vec<sequence::Unplaced>,
     mistakes: Vec<SheetError>,
 }
 
@@ -125,6 +126,7 @@ impl Reading {
         let fixtures = sheet.tables("fixture", "this fixture");
         let streams = sheet.tables("stream", "this stream");
         let switches = sheet.tables("switch", "this switch");
+        let sequences = sheet.tables("sequence", "this sequence");
         sheet.refuse_unknown_keys();
         let heads = [("rig", &head), ("thresholds", &thresholds)];
         let mut reading = Self {
@@ -140,6 +142,7 @@ impl Reading {
             fixtures: fixtures.iter().filter_map(|fields| fixture::read(fields, desk)).collect(),
             streams: streams.iter().filter_map(stream::read).collect(),
             switches: switches.iter().filter_map(switch::read).collect(),
+            sequences: sequences.iter().filter_map(sequence::read).collect(),
             lost: Lost::default(),
             mistakes: Vec::new(),
         };
@@ -174,6 +177,7 @@ impl Reading {
         self.fixtures.extend(next.fixtures);
         self.streams.extend(next.streams);
         self.switches.extend(next.switches);
+        self.sequences.extend(next.sequences);
         let room = MOST_MISTAKES.saturating_sub(self.mistakes.len());
         self.mistakes.extend(next.mistakes.into_iter().take(room));
         self
@@ -211,6 +215,7 @@ impl Reading {
             fixtures: self.fixtures.into_iter().map(|unplaced| unplaced.fixture).collect(),
             streams: self.streams.into_iter().map(|unplaced| unplaced.stream).collect(),
             switches: self.switches.into_iter().map(|unplaced| unplaced.switch).collect(),
+            sequences: self.sequences.into_iter().map(|unplaced| unplaced.sequence).collect(),
             text: text.to_owned(),
             lines: LineIndex::new(text),
         })
@@ -254,6 +259,15 @@ impl Reading {
         for unplaced in &mut self.fixtures {
             unplaced.fixture.behind = names.placed(unplaced.behind.as_ref());
         }
+        for unplaced in &mut self.sequences {
+            for (step, node) in unplaced.sequence.steps.iter_mut().zip(&unplaced.nodes) {
+                if let Some(node) = names.placed(Some(node)) {
+                    step.node = node;
+                }
+            }
+        }
+        let own = self.sequences.iter().map(|one| &one.sequence.name);
+        Names::of_their_own("sequence", own, false, mistakes);
         let switches = self.switches.iter().map(|s| s.switch.name.clone()).collect::<Vec<_>>();
         let others = self.sources.iter().map(|s| &s.source.name).chain(&switches);
         let names =

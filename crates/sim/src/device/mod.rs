@@ -9,6 +9,7 @@ mod body;
 mod clock;
 mod dhcp_client;
 mod dhcp_server;
+mod lines;
 mod llrp_target;
 mod look;
 mod neighbour;
@@ -30,6 +31,7 @@ use crate::Speech;
 pub use body::{IpState, Names};
 pub use clock::ClockSetup;
 pub use dhcp_client::{DhcpClientSetup, DhcpQuirk};
+pub use lines::{LinesQuirk, LinesSetup};
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
 pub use onvif::{OnvifQuirk, OnvifSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
@@ -44,6 +46,7 @@ use body::Body;
 use clock::Clock;
 use dhcp_client::DhcpClient;
 use dhcp_server::DhcpServer;
+use lines::Lines;
 use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
 use onvif::Onvif;
@@ -142,6 +145,11 @@ trait Role: std::fmt::Debug + Send {
         Vec::new()
     }
 
+    /// The lines of text that it was told.
+    fn told_lines(&self) -> Vec<String> {
+        Vec::new()
+    }
+
     /// What it tells of itself as scopes.
     fn scopes(&self) -> Vec<String> {
         Vec::new()
@@ -196,6 +204,9 @@ impl SimDevice {
         if let Some(onvif) = &setup.onvif {
             roles.push(Box::new(Onvif::new(&setup, onvif)));
         }
+        if let Some(lines) = &setup.lines {
+            roles.push(Box::new(Lines::new(lines)));
+        }
         if let Some(web) = &setup.web {
             roles.push(Box::new(Web::new(web)));
         }
@@ -233,6 +244,12 @@ impl SimDevice {
     #[must_use]
     pub const fn names(&self) -> &Names {
         &self.body.names
+    }
+
+    /// The lines of text that it was told so far.
+    #[must_use]
+    pub fn told_lines(&self) -> Vec<String> {
+        self.roles.iter().flat_map(|role| role.told_lines()).collect()
     }
 
     /// What it tells of itself as scopes of ONVIF at this moment.

@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
-use super::{BrokerSetup, ClockSetup, DhcpClientSetup, LlrpSetup, OnvifSetup, PjlinkSetup, WebSetup};
+use super::{BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, OnvifSetup, PjlinkSetup, WebSetup};
 
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
@@ -58,6 +58,8 @@ pub struct DeviceSetup {
     pub pjlink: Option<PjlinkSetup>,
     /// As a camera or decoder of ONVIF.
     pub onvif: Option<OnvifSetup>,
+    /// As a device that takes lines of text.
+    pub lines: Option<LinesSetup>,
     /// As a device with a web page.
     pub web: Option<WebSetup>,
     /// How it asks for its address, where it really does so: with `dhcp` it has none before somebody gives it one.

@@ -85,8 +85,8 @@ fn listed(run: &Run, undone: bool) -> Listed<'_> {
         order: run.order(),
         part: run.begun.as_ref().map(|begun| begun.part.to_string()),
         undoes: run.begun.as_ref().and_then(|begun| begun.undoes.as_deref()),
-        nodes: run.nodes().len(),
-        steps: run.sent.len(),
+        nodes: run.nodes().len() + run.said_to(),
+        steps: run.sent.len() + run.said.len(),
         ended: run.ended,
         undone,
     }

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use lantern_core::logbook::{Run, SentStep, Stage};
+use lantern_core::logbook::{LineSaid, Run, SaidResult, SentStep, Stage};
 use lantern_core::pattern::Pattern;
 use serde::Serialize;
 
@@ -35,6 +35,7 @@ struct Answer<'a> {
     run: &'a str,
     at: &'a str,
     steps: Vec<Step<'a>>,
+    said: &'a [LineSaid],
 }
 
 #[derive(Debug, Serialize)]
@@ -60,7 +61,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let steps: Vec<(usize, &SentStep)> = (1..).zip(&run.sent).filter(|(_, taken)| args.means(taken)).collect();
     if out.is_json() {
         let steps = steps.iter().map(|(number, taken)| Step { number: *number, at: &taken.at, step: &taken.step });
-        out.object(&Answer { format: 1, run: &run.id, at: &run.at, steps: steps.collect() })?;
+        out.object(&Answer { format: 1, run: &run.id, at: &run.at, steps: steps.collect(), said: &run.said })?;
         return Ok(Exit::Fine);
     }
     show(run, &steps, out)
@@ -74,9 +75,37 @@ impl Args {
     }
 }
 
+/// Lines of text, with what came of each.
+fn show_said(run: &Run, out: &mut Out) -> Result<Exit, Failure> {
+    let mut table = Table::new(&["line", "node", "to", "said", "came of it"]).unbroken(&["node", "to"]);
+    for (number, said) in (1..).zip(&run.said) {
+        let (what, tone) = match (said.result, &said.answer) {
+            (Some(SaidResult::Answered), Some(answer)) => (format!("answers {answer}"), Tone::Good),
+            (Some(SaidResult::Wrong), Some(answer)) => {
+                (format!("answers {answer}, which is not right"), Tone::Bad)
+            }
+            (Some(SaidResult::Unanswered), _) => ("no answer".to_owned(), Tone::Bad),
+            (None, _) => ("no end: killed, or under way".to_owned(), Tone::Doubtful),
+            _ => ("lost".to_owned(), Tone::Bad),
+        };
+        table.row(vec![
+            number.to_string().into(),
+            Cell::new(said.node.clone(), Tone::Strong),
+            said.to.to_string().into(),
+            said.line.clone().unwrap_or_else(|| "•••".to_owned()).into(),
+            Cell::new(what, tone),
+        ]);
+    }
+    out.table(&table)?;
+    Ok(Exit::Fine)
+}
+
 fn show(run: &Run, steps: &[(usize, &SentStep)], out: &mut Out) -> Result<Exit, Failure> {
     let order = run.order().map_or("run", lantern_core::logbook::Order::word);
     out.line(&format!("{order} of {} (run {})", when(&run.at), run.id))?;
+    if !run.said.is_empty() {
+        return show_said(run, out);
+    }
     if steps.is_empty() {
         out.line("nothing was sent")?;
         return Ok(Exit::Fine);

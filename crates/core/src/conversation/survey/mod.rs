@@ -418,6 +418,7 @@ impl Conversation for Survey {
             }
             Heard::Link(link, news) => self.hear_link(now, *link, *news),
             Heard::Page(link, page) => self.hear_page(now, *link, *page),
+            Heard::Typed(_) => {}
             Heard::Echo { from, number } => {
                 self.echo_times.answered(*from, *number);
                 self.take(now, &Sighting { to_us: true, ..Sighting::plain(now, *from, Told::Echo) });

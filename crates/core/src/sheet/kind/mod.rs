@@ -4,6 +4,7 @@
 
 mod book;
 mod read;
+mod speech;
 
 use crate::address::AddressRange;
 use crate::sheet::{Placed, Watts};
@@ -11,6 +12,7 @@ use crate::way::Way;
 
 pub use book::KindBook;
 pub(crate) use read::{read_kind, read_sacn_offset};
+pub use speech::{CarriedBy, LineBreak, NamedLine, Speech, not_sayable};
 
 /// A model of node.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -45,6 +47,10 @@ pub struct Kind {
     pub sacn_offset: Option<u16>,
     /// By what it can be asked, where the sheet says so.
     pub speaks: Vec<Way>,
+    /// How its units are spoken to in lines of text, where they are.
+    pub speech: Option<Speech>,
+    /// Lines that have a name.
+    pub lines: Vec<NamedLine>,
 }
 
 /// Where a unit has its address from as it leaves the factory.
@@ -134,11 +140,12 @@ impl Kind {
         format!("{} {}", self.maker, self.model)
     }
 
-    /// By what it should answer: as it is written, else by Art-Net where it has ports.
+    /// By what it should answer: as it is written, else by Art-Net where it has ports, else by the lines that a check asks.
     #[must_use]
     pub fn should_speak(&self) -> &[Way] {
         match &self.speaks[..] {
             [] if self.ports > 0 => &[Way::ArtNet],
+            [] if self.lines.iter().any(|line| line.is_checked) => &[Way::Lines],
             written => written,
         }
     }

@@ -1,5 +1,6 @@
 //! Reading a kind from its table.
 
+use super::speech::{read_lines, read_speech};
 use super::{FactoryMode, Kind, Settable};
 use crate::sheet::Placed;
 use crate::sheet::fields::Fields;
@@ -31,6 +32,8 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let keeps = fields.flag("keeps_settings");
     let sacn_offset = read_sacn_offset(fields);
     let speaks = fields.word_list("speaks", &Way::SPOKEN);
+    let speech = read_speech(fields);
+    let lines = read_lines(fields);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
     Some(Kind {
@@ -49,5 +52,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         keeps: keeps.map(|keeps| keeps.value),
         sacn_offset: sacn_offset.map(|offset| offset.value),
         speaks: speaks.into_iter().map(|way| way.value).collect(),
+        speech,
+        lines,
     })
 }
