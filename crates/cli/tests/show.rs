@@ -89,3 +89,34 @@ fn kinds_are_listed_searched_and_shown() {
     rig.folder.write("t.rig.toml", format!("{}{own}", rig.folder.read("t.rig.toml")));
     rig.run(&["kinds", "list", "house"]).ended(0).line(&["house-box", "House Box", "3"]);
 }
+
+/// A kind says what somebody should know who stands before a unit, where its page is, and how it is spoken to.
+#[test]
+fn a_kind_says_what_somebody_should_know_who_stands_there() {
+    let rig = Rig::tidewick();
+    let shown = rig.run(&["kinds", "show", "tessaquill-eye"]).ended(0);
+    shown.line(&["address without the network", "its picture shows it for ten seconds"]);
+    shown.line(&["fed by", "802.3af class 3"]);
+    shown.line(&["its page", "/setup/network"]);
+    let kinds = "[[kind]]\nname = \"house-box\"\nmaker = \"House\"\nmodel = \"Box\"\nports = 0\npage = \"/patch\"\nboot = \"it blinks; 9 s\"\n\
+                 sockets = [\"IN and LAN look alike\"]\nline_by = \"telnet\"\n[[kind.line]]\nname = \"help\"\nsay = \"?\"\n";
+    let node = format!("[[node]]\nname = \"gone\"\nkind = \"house-box\"\naddress = \"{}\"\n", rig.address(9, 9));
+    let quay =
+        format!("[[node]]\nname = \"quay-north\"\nkind = \"house-box\"\naddress = \"{}\"\n", rig.address(1, 100));
+    let head = format!("[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"{}/16\"\n", rig.address(0, 0));
+    rig.folder.write("t.rig.toml", [&head, kinds, &node, &quay].concat());
+    let shown = rig.run(&["kinds", "show", "house-box", "--sheet", "t.rig.toml"]).ended(0);
+    shown.line(&["takes lines", "at port 23 by telnet: help"]);
+    let json = rig.run(&["kinds", "show", "house-box", "--sheet", "t.rig.toml", "--json"]).ended(0).json();
+    assert_eq!(json["kinds"][0]["hints"][1], serde_json::json!(["sockets", "IN and LAN look alike"]));
+    let why = rig.run(&["why", "gone", "--sheet", "t.rig.toml"]).ended(1);
+    why.line(&["what is known of a House Box:"]);
+    why.line(&["starts: it blinks; 9 s"]);
+    let page = rig.run(&["open", "quay-north", "--sheet", "t.rig.toml", "--print"]).ended(0);
+    page.line(&["/patch"]);
+    for page in ["setup", "//elsewhere/x", "/a b"] {
+        rig.folder.write("u.rig.toml", [&head, kinds].concat().replace("/patch", page));
+        let said = rig.run(&["sheet", "clashes", "u.rig.toml"]).ended(2);
+        assert!(said.notes.contains("this is no path on a web server"), "{page}: {}", said.notes);
+    }
+}

@@ -177,6 +177,8 @@ fn sequence() -> Vec<Key> {
         key("with", TextOrNumber, "The argument of that line."),
         key("say", Text, "What is said, in full."),
         key("right", Text, "What a right answer looks like; * stands for any text."),
+        key("power", Words(vec!["on", "off"]), "What a projector or screen is to do, by PJLink."),
+        key("input", Text, "Which input a projector or screen is to show, by PJLink."),
         key("wait", Number(1, 600), "How many seconds an answer is waited for."),
     ];
     vec![
@@ -215,6 +217,15 @@ fn kind() -> Vec<Key> {
         key("line_end", Words(words(&LineBreak::WORDS)), "What ends a line; crlf where it does not say."),
         key("line_port", Number(1, 65_535), "At which port it takes lines of text."),
         key("line", Tables(line), "A line that has a name."),
+        key("page", Text, "Where on its web server its page is, as /setup."),
+        key("boot", Text, "How it shows that it starts, and how long that takes."),
+        key("sockets", Texts, "Its sockets: which look alike and are not."),
+        key("feeding", Texts, "What feeds it: Power over Ethernet and its class, an injector, what it passes on."),
+        key(
+            "find_address",
+            Texts,
+            "How its address is found without the network: display, USB, what it says at power-up.",
+        ),
     ]
 }
 

@@ -3,7 +3,11 @@
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_core::conversation::{Conversation, Heard, SayEvent, SayLine, SayPlan, SayResult, Saying, Telling};
+use lantern_core::census::Way;
+use lantern_core::conversation::{
+    Conversation, Heard, LinkEnd, SayEvent, SayLine, SayPlan, SayResult, Saying, Telling, TellingStep, Vantage,
+};
+use lantern_core::secret::{Login, Owner, Secrets};
 use lantern_core::sheet::kind::{CarriedBy, LineBreak};
 use lantern_core::sheet::{RigSheet, Words};
 use lantern_sim::{Link, MemoryGround, Scene};
@@ -79,10 +83,7 @@ fn what_is_said_is_heard_and_answered(#[case] keys: &str, #[case] by: CarriedBy)
 #[case::any("", answered("PWR=0"))]
 #[case::silent("quirks = [\"never-answers\"]", SayResult::Unanswered)]
 #[case::hangs_up("quirks = [\"hangs-up\"]", answered("PWR=0"))]
-#[case::hangs_up_first(
-    "quirks = [\"never-answers\", \"hangs-up\"]",
-    SayResult::Lost(lantern_core::conversation::LinkEnd::Finished)
-)]
+#[case::hangs_up_first("quirks = [\"never-answers\", \"hangs-up\"]", SayResult::Lost(LinkEnd::Finished))]
 #[case::says_more("quirks = [\"says-more\"]", answered("READY"))]
 fn what_comes_of_one_line(#[case] keys: &str, #[case] result: SayResult) {
     let mut ground = ground(&device(1, keys));
@@ -199,8 +200,9 @@ fn four() -> String {
 fn several_are_told(#[case] together: bool, #[case] stops: bool, #[case] done: [bool; 4]) {
     let mut ground = ground(&four());
     let by = |last| if last == 4 { CarriedBy::Udp } else { CarriedBy::Tcp };
-    let plans = (1..=4).map(|last| plan(last, by(last), vec![line("PWR ON", "OK")])).collect();
-    let mut telling = Telling::new(plans, support::with_frames(OWN), together, stops);
+    let steps =
+        (1..=4).map(|last| plan(last, by(last), vec![line("PWR ON", "OK")])).map(TellingStep::Lines).collect();
+    let mut telling = Telling::new(steps, support::with_frames(OWN), together, stops);
     let (_, took) = run(&mut telling, &mut ground);
     let right: Vec<bool> = telling.results().iter().map(|result| *result == Some(answered("OK"))).collect();
     assert_eq!(right, done);
@@ -208,6 +210,59 @@ fn several_are_told(#[case] together: bool, #[case] stops: bool, #[case] done: [
     let begun = usize::from(!stops || together);
     assert_eq!(told, [1, 1, 1, begun], "what is said to have happened has happened");
     assert!(took < Duration::from_secs(if together { 3 } else { 7 }), "{took:?}");
+}
+
+/// The orders of a sequence of screens, read as the sheet has them.
+fn orders(keys: &str) -> Vec<TellingStep> {
+    let text = format!("{SHEET}[[sequence]]\nname = \"s\"\n[[sequence.step]]\nnode = \"wall\"\n{keys}\n");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let step = |step: &lantern_core::sheet::SequenceStep| match &step.words.value {
+        Words::Screen(order) => {
+            let (to, wait) = (Ipv4Addr::new(10, 40, 6, 1), step.wait);
+            TellingStep::Screen { to, mac: None, order: order.clone(), wait }
+        }
+        other => panic!("{other:?}"),
+    };
+    sheet.sequences[0].steps.iter().map(step).collect()
+}
+
+/// What is said of a screen that was told something is so, whatever it does; of one that was lost nothing is said.
+#[rstest]
+#[case::on("power = 0", "power = \"on\"", answered("warming"), (1, "31"))]
+#[case::off("", "power = \"off\"", answered("cooling"), (0, "31"))]
+#[case::input("", "input = \"digital 2\"", answered("digital 2"), (1, "32"))]
+#[case::no_such_input("", "input = \"network 9\"", SayResult::Wrong("it has no such input".into()), (1, "31"))]
+#[case::in_standby("power = 0", "input = \"digital 2\"", SayResult::Wrong("not now: it is in standby, or warms up, or cools down".into()), (0, "31"))]
+#[case::ignores("power = 0, quirks = [\"ignores-orders\"]", "power = \"on\"", SayResult::Wrong("off".into()), (0, "31"))]
+#[case::not_now("quirks = [\"not-now\"]", "power = \"off\"", SayResult::Wrong("not now: it is in standby, or warms up, or cools down".into()), (1, "31"))]
+#[case::mute("quirks = [\"never-greets\"]", "power = \"off\"", SayResult::Unanswered, (1, "31"))]
+#[case::hangs_up("quirks = [\"hangs-up\"]", "power = \"off\"", SayResult::Lost(LinkEnd::Finished), (0, "31"))]
+#[case::in_pieces("quirks = [\"in-pieces\"]", "power = \"off\"", answered("cooling"), (0, "31"))]
+#[case::chatters("quirks = [\"chatters\", \"line-feeds\"]", "input = \"RGB 1\"", answered("RGB 1"), (1, "11"))]
+#[case::http("quirks = [\"speaks-http\"]", "power = \"off\"", SayResult::Wrong("what it says is no PJLink".into()), (1, "31"))]
+#[case::locked("password = \"moonrise\"", "power = \"off\"", answered("cooling"), (0, "31"))]
+#[case::wrong_password("password = \"moonset\"", "power = \"off\"", SayResult::Wrong("it refuses the password".into()), (1, "31"))]
+fn what_is_said_of_a_screen_is_so(
+    #[case] keys: &str,
+    #[case] step: &str,
+    #[case] said: SayResult,
+    #[case] so: (u8, &str),
+) {
+    let keys = if keys.is_empty() { String::new() } else { format!(", {keys}") };
+    let device = format!(
+        "[[device]]\nname = \"w\"\nmac = \"02:54:51:00:20:01\"\naddress = \"10.40.6.1\"\npjlink = {{ name = \"Wall\"{keys} }}\n"
+    );
+    let mut ground = ground(&device);
+    let mut secrets = Secrets::default();
+    secrets.keep(Way::Pjlink, Owner::Everybody, Login::without_user("moonrise".to_owned()));
+    let vantage = Vantage { secrets, ..support::with_frames(OWN) };
+    let mut telling = Telling::new(orders(step), vantage, false, true);
+    let (events, _) = run(&mut telling, &mut ground);
+    assert_eq!(telling.results(), [Some(said)], "{events:?}");
+    let now = ground.now();
+    while ground.run_until(now + Duration::from_secs(10)).is_some() {}
+    assert_eq!(ground.devices()[0].screen(), Some((so.0, so.1.to_owned())));
+    assert!(!format!("{events:?}").contains("moonrise"));
 }
 
 const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n[[kind]]\nname = \"house-wall\"\nmaker = \"House\"\n\
@@ -252,6 +307,8 @@ fn sequences_are_read_with_their_mistakes() {
         ("node = \"wall\"\nsay = \"x\"\nline = \"input\"", "says something of its own already"),
         ("node = \"wall\"\nsay = \"a\\nb\"", "a line ends at its end"),
         ("say = \"x\"", "has no `node`"),
+        ("node = \"wall\"\npower = \"on\"\nsay = \"x\"", "does something else already"),
+        ("node = \"wall\"\ninput = \"31\"", "`input`"),
     ] {
         let text = format!("{SHEET}[[sequence]]\nname = \"s\"\n[[sequence.step]]\n{broken}\n");
         let errors = RigSheet::parse(&text).unwrap_err();

@@ -70,6 +70,7 @@ fn it_joins_the_groups_of_every_way_and_of_the_universes_on_the_sheet() {
         ptp::GROUP,
         dns_sd::GROUP,
         llrp::MANAGERS,
+        lantern_wire::onvif::GROUP,
     ];
     assert_eq!(joined, expected);
 }

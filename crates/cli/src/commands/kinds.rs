@@ -56,6 +56,10 @@ struct Record {
     chain: Option<u32>,
     settings: Vec<&'static str>,
     speaks: Vec<&'static str>,
+    line_port: Option<u16>,
+    lines: Vec<String>,
+    page: Option<String>,
+    hints: Vec<(&'static str, String)>,
 }
 
 #[derive(Debug, Serialize)]
@@ -153,6 +157,17 @@ fn show(args: &ShowArgs, out: &mut Out) -> Result<Exit, Failure> {
         "set over the network",
         if settings.is_empty() { "not known: it is tried".to_owned() } else { settings.join(", ") },
     );
+    if let Some(speech) = kind.speech {
+        let names: Vec<String> = kind.lines.iter().map(|line| line.name.clone()).collect();
+        let lines = if names.is_empty() { String::new() } else { format!(": {}", names.join(", ")) };
+        row("takes lines", format!("at port {} by {}{lines}", speech.port, speech.by));
+    }
+    if let Some(page) = &kind.hints.page {
+        row("its page", page.clone());
+    }
+    for (what, text) in kind.hints.all() {
+        row(what, text.to_owned());
+    }
     out.table(&table)?;
     Ok(Exit::Fine)
 }
@@ -182,5 +197,9 @@ fn record(kind: &Kind) -> Record {
         chain: kind.chain,
         settings: kind.settings.iter().map(|setting| setting.word()).collect(),
         speaks: kind.should_speak().iter().map(|way| way.name()).collect(),
+        line_port: kind.speech.map(|speech| speech.port),
+        lines: kind.lines.iter().map(|line| line.name.clone()).collect(),
+        page: kind.hints.page.clone(),
+        hints: kind.hints.all().map(|(what, text)| (what, text.to_owned())).collect(),
     }
 }

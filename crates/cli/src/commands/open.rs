@@ -4,6 +4,7 @@ use std::env;
 use std::process::{Command, Stdio};
 
 use lantern_core::census::{Device, Service};
+use lantern_core::sheet::{RigSheet, SheetNode};
 
 use super::named;
 use crate::exit::Exit;
@@ -39,7 +40,8 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
     let device = named::device(&args.node, &look)?;
-    let Some(page) = page_of(device, &look) else {
+    let of_kind = session.sheet().and_then(|sheet| path_of_kind(sheet, device));
+    let Some(page) = page_of(device, &look, of_kind.as_deref()) else {
         return Err(Failure::Call(format!("{} has no address yet, so it has no page", device.title())));
     };
     if out.is_json() {
@@ -60,15 +62,29 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     Ok(Exit::Fine)
 }
 
+/// Where the page of its kind is, for a device that the sheet knows.
+fn path_of_kind(sheet: &RigSheet, device: &Device) -> Option<String> {
+    let is_it = |node: &&SheetNode| {
+        node.mac.as_ref().is_some_and(|mac| Some(mac.value) == device.mac)
+            || (node.mac.is_none() && node.fixed_address().is_some_and(|at| Some(at) == device.address))
+    };
+    sheet.kind_of(sheet.nodes.iter().find(is_it)?)?.hints.page.clone()
+}
+
 /// Where its page is: at the port that it tells of by DNS-SD, else at the usual one.
-fn page_of(device: &Device, look: &Look) -> Option<String> {
+fn page_of(device: &Device, look: &Look, path: Option<&str>) -> Option<String> {
     let address = device.address?;
     let is_page = |service: &&Service| {
         service.kind.raw().starts_with("_http._tcp") && device.addresses.contains(&service.address)
     };
     let services = look.census.services();
     let port = services.iter().find(is_page).map_or(0, |service| service.port);
-    Some(if matches!(port, 0 | 80) { format!("http://{address}/") } else { format!("http://{address}:{port}/") })
+    let path = path.unwrap_or("/");
+    Some(if matches!(port, 0 | 80) {
+        format!("http://{address}{path}")
+    } else {
+        format!("http://{address}:{port}{path}")
+    })
 }
 
 /// Whether there is a screen that a browser could open on.

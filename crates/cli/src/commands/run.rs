@@ -1,13 +1,13 @@
 //! `run`: a sequence of the sheet, said to several devices by one command.
 
 use std::collections::HashMap;
-use std::net::SocketAddrV4;
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::path::PathBuf;
 
-use lantern_core::conversation::{SayLine, SayPlan, SayResult, Telling, TellingEvent};
+use lantern_core::conversation::{SayLine, SayPlan, SayResult, Telling, TellingEvent, TellingStep};
 use lantern_core::logbook::{LineSaid, Order};
 use lantern_core::sheet::kind::CarriedBy;
-use lantern_core::sheet::{OnFailure, RigSheet, Sequence};
+use lantern_core::sheet::{OnFailure, RigSheet, Sequence, SequenceStep, Words};
 use serde::Serialize;
 
 use super::named;
@@ -19,7 +19,7 @@ use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table, Tone, counted};
 use crate::session::Session;
 
-/// Run a sequence of the rig sheet: lines to several devices by one command
+/// Run a sequence of the rig sheet: lines and orders to several devices by one command
 ///
 /// Shown first, asked about, and each step told with what came of it. Ends with 1 when a step was not answered as it should be.
 #[derive(Debug, clap::Args)]
@@ -65,7 +65,10 @@ struct StepLine {
 /// A step as it is taken.
 struct Step {
     node: String,
-    plan: SayPlan,
+    step: TellingStep,
+    /// What is said or told, and what a right answer is, in words.
+    says: String,
+    right: String,
 }
 
 /// Runs it.
@@ -74,7 +77,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sequence = sequence_of(&file.sheet, &args.name)?.clone();
     let mut wants = wants(&[]);
     let steps = said(&file.sheet, &sequence)?;
-    wants.ports.extend(steps.iter().filter(|(plan, _)| plan.by == CarriedBy::Udp).map(|(plan, _)| plan.to.port()));
+    wants.ports.extend(steps.iter().filter_map(Step::datagram_port));
     wants.ports.sort_unstable();
     wants.ports.dedup();
     let sheet_name = file.path.display().to_string();
@@ -100,14 +103,14 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         }
     }
     let mut book = SaidBook::begin(&session.logbook_path(), Order::Run, Some(sheet_name), nodes)?;
-    let plans = steps.iter().map(|step| step.plan.clone()).collect();
+    let plans = steps.iter().map(|step| step.step.clone()).collect();
     let stops = sequence.on_failure == OnFailure::Stop;
     let mut telling = Telling::new(plans, session.vantage(), sequence.together, stops);
     let mut last: HashMap<usize, Option<LineSaid>> = HashMap::new();
     let ended = session.run(&mut telling, |_, _, event| {
         let Some(TellingEvent { step, news }) = event else { return Ok(()) };
         let of = &steps[step];
-        book.hear((&of.node, of.plan.to), &news, last.entry(step).or_default())
+        book.hear((&of.node, of.step.to()), &news, last.entry(step).or_default())
     });
     book.end(ended.is_err())?;
     ended?;
@@ -132,42 +135,75 @@ fn sequence_of<'a>(sheet: &'a RigSheet, name: &str) -> Result<&'a Sequence, Fail
     })
 }
 
-/// What each step comes to, with the name of its node; where that is, is not known yet.
-fn said(sheet: &RigSheet, sequence: &Sequence) -> Result<Vec<(SayPlan, String)>, Failure> {
-    let one = |step: &lantern_core::sheet::SequenceStep| {
-        let node = &sheet.nodes[step.node.value];
+/// What each step comes to; where its node is, is not known yet.
+fn said(sheet: &RigSheet, sequence: &Sequence) -> Result<Vec<Step>, Failure> {
+    sequence.steps.iter().map(|step| Step::of(sheet, step)).collect()
+}
+
+impl Step {
+    fn of(sheet: &RigSheet, step: &SequenceStep) -> Result<Self, Failure> {
+        let planned = &sheet.nodes[step.node.value];
+        let node = planned.name.value.clone();
+        if let Words::Screen(order) = &step.words.value {
+            let mac = planned.mac.as_ref().map(|mac| mac.value);
+            let (says, right) = (order.to_string(), "that it tells so".to_owned());
+            let (to, order, wait) = (Ipv4Addr::UNSPECIFIED, order.clone(), step.wait);
+            return Ok(Self { node, step: TellingStep::Screen { to, mac, order, wait }, says, right });
+        }
         let place = sheet.position(step.words.span);
         let spoken = sheet
-            .spoken(node, &step.words.value)
+            .spoken(planned, &step.words.value)
             .map_err(|why| Failure::Call(format!("sheet line {}: {why}", place.line)))?;
-        let line = SayLine { text: spoken.say, right: step.right.clone().or(spoken.right) };
-        let to = SocketAddrV4::new(std::net::Ipv4Addr::UNSPECIFIED, spoken.port);
+        let pattern = step.right.clone().or(spoken.right);
+        let right = pattern.as_ref().map_or("any answer".to_owned(), ToString::to_string);
         let plan = SayPlan {
-            to,
+            to: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, spoken.port),
             by: spoken.by,
             ends: spoken.ends,
             wait: step.wait,
-            lines: vec![line],
+            lines: vec![SayLine { text: spoken.say.clone(), right: pattern }],
             stays: false,
             number: 0,
         };
-        Ok((plan, node.name.value.clone()))
-    };
-    sequence.steps.iter().map(one).collect()
+        Ok(Self { node, step: TellingStep::Lines(plan), says: spoken.say, right })
+    }
+
+    /// The port that datagrams are said from and answered to.
+    fn datagram_port(&self) -> Option<u16> {
+        match &self.step {
+            TellingStep::Lines(plan) if plan.by == CarriedBy::Udp => Some(plan.to.port()),
+            _ => None,
+        }
+    }
+
+    fn by(&self) -> String {
+        match &self.step {
+            TellingStep::Lines(plan) => plan.by.to_string(),
+            TellingStep::Screen { .. } => "PJLink".to_owned(),
+        }
+    }
+
+    fn at(mut self, address: Ipv4Addr) -> Self {
+        match &mut self.step {
+            TellingStep::Lines(plan) => plan.to.set_ip(address),
+            TellingStep::Screen { to, .. } => *to = address,
+        }
+        self
+    }
 }
 
 /// The steps with the addresses of their nodes, none of which may be left alone.
-fn placed(steps: Vec<(SayPlan, String)>, session: &Session, out: &mut Out) -> Result<Vec<Step>, Failure> {
-    let mut names: Vec<String> = steps.iter().map(|(_, node)| node.clone()).collect();
+fn placed(steps: Vec<Step>, session: &Session, out: &mut Out) -> Result<Vec<Step>, Failure> {
+    let mut names: Vec<String> = steps.iter().map(|step| step.node.clone()).collect();
     names.sort_unstable();
     names.dedup();
-    let at: HashMap<String, std::net::Ipv4Addr> = named::addresses(&names, session, out)?.into_iter().collect();
+    let at: HashMap<String, Ipv4Addr> = named::addresses(&names, session, out)?.into_iter().collect();
     for (name, address) in &at {
         refuse(name, *address, session, out)?;
     }
-    let place = |(plan, node): (SayPlan, String)| {
-        let to = SocketAddrV4::new(at.get(&node).copied().unwrap_or(*plan.to.ip()), plan.to.port());
-        Step { plan: SayPlan { to, ..plan }, node }
+    let place = |step: Step| match at.get(&step.node) {
+        Some(address) => step.at(*address),
+        None => step,
     };
     Ok(steps.into_iter().map(place).collect())
 }
@@ -181,14 +217,13 @@ fn show_plan(sequence: &Sequence, steps: &[Step], out: &mut Out) -> Result<(), F
     out.line(&format!("{}: {}, {how}; {then}", sequence.name.value, counted(steps.len(), "step")))?;
     let mut table = Table::new(&["step", "node", "to", "by", "says", "right is"]).unbroken(&["node", "to"]);
     for (number, step) in (1..).zip(steps) {
-        let line = step.plan.lines.first();
         table.row(vec![
             number.to_string().into(),
             Cell::new(step.node.clone(), Tone::Strong),
-            step.plan.to.to_string().into(),
-            step.plan.by.to_string().into(),
-            line.map(|line| line.text.clone()).unwrap_or_default().into(),
-            line.and_then(|line| line.right.as_ref()).map_or("any answer".to_owned(), ToString::to_string).into(),
+            step.step.to().to_string().into(),
+            step.by().into(),
+            step.says.clone().into(),
+            step.right.clone().into(),
         ]);
     }
     out.table(&table)?;
@@ -228,8 +263,8 @@ fn answer(
         };
         StepLine {
             node: step.node.clone(),
-            to: step.plan.to,
-            say: step.plan.lines.first().map(|line| line.text.clone()).unwrap_or_default(),
+            to: step.step.to(),
+            say: step.says.clone(),
             result: word,
             answer: said.map(ToString::to_string),
         }

@@ -167,6 +167,17 @@ fn answer(
     show(&at, out)
 }
 
+/// What its kind says to somebody who goes there.
+fn show_hints(at: &Circumstances<'_>, out: &mut Out) -> Result<(), Failure> {
+    let kind = at.sheet.zip(at.planned).and_then(|((sheet, _), node)| sheet.kind_of(node));
+    let Some(kind) = kind.filter(|kind| kind.hints.all().next().is_some()) else { return Ok(()) };
+    out.line(&format!("what is known of a {}:", kind.title()))?;
+    for (what, text) in kind.hints.all() {
+        out.line(&format!("  {what}: {text}"))?;
+    }
+    Ok(out.line("")?)
+}
+
 fn show(at: &Circumstances<'_>, out: &mut Out) -> Result<Exit, Failure> {
     let climbed = climb(at);
     let broken = climbed.iter().find_map(|(_, step)| match step {
@@ -194,6 +205,9 @@ fn show(at: &Circumstances<'_>, out: &mut Out) -> Result<Exit, Failure> {
     }
     out.table(&table)?;
     out.line("")?;
+    if broken.is_some() {
+        show_hints(at, out)?;
+    }
     match broken {
         Some(finding) => findings::print(out, std::slice::from_ref(finding))?,
         None => out.line("every rung holds, as far as can be seen from here")?,

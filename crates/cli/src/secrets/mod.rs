@@ -31,13 +31,8 @@ pub(crate) fn kept(sheet: Option<&RigSheet>) -> (Secrets, Option<String>) {
             Whose::Kind(kind) => of_kinds.push((family, kind, login)),
         }
     }
-    for (family, kind, login) in of_kinds {
-        for owners in sheet.into_iter().flat_map(|sheet| of_kind(sheet, &kind)) {
-            // What is kept of one device itself counts more.
-            if !owners.iter().any(|owner| secrets.has(family, *owner)) {
-                owners.first().into_iter().for_each(|owner| secrets.keep(family, *owner, login.clone()));
-            }
-        }
+    if let Some(sheet) = sheet {
+        spread(&mut secrets, of_kinds, sheet);
     }
     for family in Way::ALL.into_iter().filter(|way| way.takes_password()) {
         if let Some(login) = of_environment(family) {
@@ -48,6 +43,17 @@ pub(crate) fn kept(sheet: Option<&RigSheet>) -> (Secrets, Option<String>) {
         leave_no_core();
     }
     (secrets, trouble)
+}
+
+/// Keeps what is kept of kinds for every node of the sheet that is of one. What is kept of one device itself counts more.
+fn spread(secrets: &mut Secrets, of_kinds: Vec<(Way, String, Login)>, sheet: &RigSheet) {
+    for (family, kind, login) in of_kinds {
+        for owners in of_kind(sheet, &kind) {
+            if let Some(owner) = owners.first().filter(|_| !owners.iter().any(|one| secrets.has(family, *one))) {
+                secrets.keep(family, *owner, login.clone());
+            }
+        }
+    }
 }
 
 /// The login of a family in the environment.
@@ -86,6 +92,34 @@ fn leave_no_core() {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Of two nodes of a kind one has its own, by its address though the sheet knows its MAC address; a third is of another kind.
+    #[test]
+    fn what_is_kept_of_a_kind_is_of_its_nodes_that_have_none_of_their_own() {
+        let node = |name: &str, kind: &str, keys: &str| {
+            format!("[[node]]\nname = \"{name}\"\nkind = \"{kind}\"\n{keys}\n")
+        };
+        let text = [
+            "[rig]\nname = \"t\"\n".to_owned(),
+            node("left", "tessaquill-eye", "mac = \"02:54:51:00:00:01\"\naddress = \"10.40.7.1\""),
+            node("right", "tessaquill-eye", "mac = \"02:54:51:00:00:02\"\naddress = \"10.40.7.2\""),
+            node("back", "tessaquill-eye", "address = \"10.40.7.3\""),
+            node("wall", "tessaquill-wall", "address = \"10.40.7.4\""),
+        ];
+        let sheet = RigSheet::parse(&text.concat()).unwrap();
+        let login = |password: &str| Login { user: "tess".to_owned(), password: Secret::new(password.to_owned()) };
+        let mut secrets = Secrets::default();
+        let right = "10.40.7.2".parse().unwrap();
+        secrets.keep(Way::Onvif, Owner::Address(right), login("own"));
+        spread(&mut secrets, vec![(Way::Onvif, "tessaquill-eye".to_owned(), login("kind"))], &sheet);
+        let of = |last: u8| {
+            let mac = (last < 3).then_some(lantern_core::MacAddress([2, 0x54, 0x51, 0, 0, last]));
+            let login = secrets.of(Way::Onvif, mac, std::net::Ipv4Addr::new(10, 40, 7, last));
+            login.map(|login| login.password.expose().to_owned())
+        };
+        let all = [of(1), of(2), of(3), of(4)];
+        assert_eq!(all.each_ref().map(Option::as_deref), [Some("kind"), Some("own"), Some("kind"), None]);
+    }
 
     #[test]
     fn the_environment_has_a_variable_for_each_family() {

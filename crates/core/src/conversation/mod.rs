@@ -60,7 +60,7 @@ pub use saying::{SayEvent, SayLine, SayPlan, SayResult, Saying};
 pub use survey::{Concern, Depth, Extent, Glimpse, OnCables, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
 pub use take_lease::{LeaseEnd, Leased, TakeLease};
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
-pub use telling::{Telling, TellingEvent};
+pub use telling::{Telling, TellingEvent, TellingStep};
 pub use vantage::{Means, Vantage};
 pub use watch::{Watch, WatchPlan};
 

@@ -1,12 +1,93 @@
 //! A sequence: what is said to several devices, side by side or one after the other, each with its own words.
 
+use std::collections::VecDeque;
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
+
+use lantern_wire::MacAddress;
+use lantern_wire::pjlink::PORT as SCREEN_PORT;
 
 use super::saying::{SayEvent, SayPlan, SayResult, Saying};
 use super::{Conversation, Heard, Outgoing, Vantage};
+use crate::census::Way;
+use crate::family::pjlink;
+use crate::sheet::ScreenOrder;
 
 /// The most connections at a time.
 const AT_ONCE: usize = 64;
+
+/// One step.
+#[derive(Debug, Clone)]
+pub enum TellingStep {
+    /// Lines are said.
+    Lines(SayPlan),
+    /// A projector or screen is told something by PJLink.
+    Screen {
+        /// Where it stands.
+        to: Ipv4Addr,
+        /// Its MAC address, where that is known: by it its password is kept.
+        mac: Option<MacAddress>,
+        /// What it is told.
+        order: ScreenOrder,
+        /// How long it may take until it tells that it is so.
+        wait: Duration,
+    },
+}
+
+impl TellingStep {
+    /// To which address and port.
+    #[must_use]
+    pub const fn to(&self) -> SocketAddrV4 {
+        match self {
+            Self::Lines(plan) => plan.to,
+            Self::Screen { to, .. } => SocketAddrV4::new(*to, SCREEN_PORT),
+        }
+    }
+
+    fn begin(&self, number: usize, vantage: &Vantage) -> Teller {
+        let number = u32::try_from(number).unwrap_or(u32::MAX);
+        match self {
+            Self::Lines(plan) => {
+                Teller::Lines(Box::new(Saying::new(SayPlan { number, ..plan.clone() }, vantage.clone())))
+            }
+            Self::Screen { to, mac, order, wait } => {
+                let login = vantage.secrets.of(Way::Pjlink, *mac, *to);
+                let secret = login.map(|login| login.password.clone());
+                Teller::Screen(Box::new(pjlink::Order::new(*to, order.0.clone(), secret, *wait, number)))
+            }
+        }
+    }
+}
+
+/// A step under way.
+#[derive(Debug)]
+enum Teller {
+    Lines(Box<Saying>),
+    Screen(Box<pjlink::Order>),
+}
+
+impl Teller {
+    fn conversation(&mut self) -> &mut dyn Conversation<Event = SayEvent> {
+        match self {
+            Self::Lines(saying) => &mut **saying,
+            Self::Screen(order) => &mut **order,
+        }
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        match self {
+            Self::Lines(saying) => saying.wake_at(),
+            Self::Screen(order) => order.wake_at(),
+        }
+    }
+
+    fn result(&self) -> Option<SayResult> {
+        match self {
+            Self::Lines(saying) => saying.results().last().cloned(),
+            Self::Screen(order) => order.result.clone(),
+        }
+    }
+}
 
 /// What is told of one of the steps.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -20,15 +101,15 @@ pub struct TellingEvent {
 /// The conversation.
 #[derive(Debug)]
 pub struct Telling {
-    plans: Vec<SayPlan>,
+    steps: Vec<TellingStep>,
     vantage: Vantage,
     together: bool,
     stops: bool,
     next: usize,
-    running: Vec<(usize, Duration, Saying)>,
+    running: Vec<(usize, Duration, Teller)>,
     results: Vec<Option<SayResult>>,
-    events: std::collections::VecDeque<TellingEvent>,
-    sends: std::collections::VecDeque<Outgoing>,
+    events: VecDeque<TellingEvent>,
+    sends: VecDeque<Outgoing>,
 }
 
 impl SayResult {
@@ -40,23 +121,19 @@ impl SayResult {
 }
 
 impl Telling {
-    /// Takes these steps from there, each of one line: side by side where `together`, and nothing more is begun after a failure where
-    /// it `stops`.
+    /// Takes these steps from there: side by side where `together`, and nothing more is begun after a failure where it `stops`.
     #[must_use]
-    pub fn new(plans: Vec<SayPlan>, vantage: Vantage, together: bool, stops: bool) -> Self {
-        let results = vec![None; plans.len()];
-        let number =
-            |(place, plan): (usize, SayPlan)| SayPlan { number: u32::try_from(place).unwrap_or(0), ..plan };
+    pub fn new(steps: Vec<TellingStep>, vantage: Vantage, together: bool, stops: bool) -> Self {
         Self {
-            plans: plans.into_iter().enumerate().map(number).collect(),
+            results: vec![None; steps.len()],
+            steps,
             vantage,
             together,
             stops,
             next: 0,
             running: Vec::new(),
-            results,
-            events: std::collections::VecDeque::new(),
-            sends: std::collections::VecDeque::new(),
+            events: VecDeque::new(),
+            sends: VecDeque::new(),
         }
     }
 
@@ -69,7 +146,7 @@ impl Telling {
     fn may_begin(&self) -> bool {
         let is_stopped = self.stops && self.results.iter().flatten().any(SayResult::is_failure);
         let most = if self.together { AT_ONCE } else { 1 };
-        self.next < self.plans.len() && self.running.len() < most && !is_stopped
+        self.next < self.steps.len() && self.running.len() < most && !is_stopped
     }
 
     fn go_on(&mut self, now: Duration) {
@@ -78,24 +155,25 @@ impl Telling {
             if !self.may_begin() {
                 return;
             }
-            let saying = Saying::new(self.plans[self.next].clone(), self.vantage.clone());
-            self.running.push((self.next, now, saying));
+            let teller = self.steps[self.next].begin(self.next, &self.vantage);
+            self.running.push((self.next, now, teller));
             self.next += 1;
         }
     }
 
     /// Takes out what they tell and send, and ends those that are over.
     fn collect(&mut self) {
-        for (step, _, saying) in &mut self.running {
-            while let Some(news) = saying.next_event() {
+        for (step, _, teller) in &mut self.running {
+            let conversation = teller.conversation();
+            while let Some(news) = conversation.next_event() {
                 self.events.push_back(TellingEvent { step: *step, news });
             }
-            while let Some(outgoing) = saying.next_send() {
+            while let Some(outgoing) = conversation.next_send() {
                 self.sends.push_back(outgoing);
             }
-            self.results[*step] = saying.results().last().cloned();
+            self.results[*step] = teller.result();
         }
-        self.running.retain(|(.., saying)| saying.wake_at().is_some());
+        self.running.retain(|(.., teller)| teller.wake_at().is_some());
     }
 }
 
@@ -103,8 +181,8 @@ impl Conversation for Telling {
     type Event = TellingEvent;
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
-        for (_, since, saying) in &mut self.running {
-            saying.hear(now.saturating_sub(*since), heard);
+        for (_, since, teller) in &mut self.running {
+            teller.conversation().hear(now.saturating_sub(*since), heard);
         }
         self.go_on(now);
     }
@@ -115,15 +193,15 @@ impl Conversation for Telling {
 
     fn wake_at(&self) -> Option<Duration> {
         let running =
-            self.running.iter().filter_map(|(_, since, saying)| Some(since.saturating_add(saying.wake_at()?)));
+            self.running.iter().filter_map(|(_, since, teller)| Some(since.saturating_add(teller.wake_at()?)));
         running.chain(self.may_begin().then_some(Duration::ZERO)).min()
     }
 
     fn wake(&mut self, now: Duration) {
-        for (_, since, saying) in &mut self.running {
+        for (_, since, teller) in &mut self.running {
             let own = now.saturating_sub(*since);
-            if saying.wake_at().is_some_and(|at| at <= own) {
-                saying.wake(own);
+            if teller.wake_at().is_some_and(|at| at <= own) {
+                teller.conversation().wake(own);
             }
         }
         self.go_on(now);

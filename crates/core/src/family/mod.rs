@@ -11,7 +11,7 @@ mod http;
 mod lines;
 mod llrp;
 mod onvif;
-mod pjlink;
+pub(crate) mod pjlink;
 mod ptp;
 mod rdm;
 mod rdmnet;

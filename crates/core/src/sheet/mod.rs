@@ -47,7 +47,7 @@ pub use place::{Placed, Position, Span};
 pub use port::{AskedUniverse, SheetPort};
 pub use quantity::{Rate, Watts};
 pub use rig::{FORMAT, Thresholds};
-pub use sequence::{OnFailure, Sequence, SequenceStep, Spoken, USUAL_WAIT, Words};
+pub use sequence::{OnFailure, ScreenOrder, Sequence, SequenceStep, Spoken, USUAL_WAIT, Words};
 pub use source::Source;
 pub use stream::{Carried, RTP_PORT, SheetStream, WantedGroup};
 pub use switch::{Switch, SwitchPort};

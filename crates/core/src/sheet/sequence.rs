@@ -1,6 +1,10 @@
 //! Sequences: what is said to several devices by one command, each with its own words.
 
+use std::fmt;
+use std::str::FromStr;
 use std::time::Duration;
+
+use lantern_wire::pjlink::{Command, input_in_words};
 
 use super::fields::Fields;
 use super::kind::{CarriedBy, LineBreak, NamedLine, not_sayable};
@@ -10,6 +14,8 @@ use crate::pattern::Pattern;
 
 /// How long an answer is waited for, where a step does not say.
 pub const USUAL_WAIT: Duration = Duration::from_secs(2);
+/// How long a projector or screen may take until it tells that it is so, where a step does not say.
+const SCREEN_WAIT: Duration = Duration::from_secs(10);
 /// The most steps of one sequence.
 const MOST_STEPS: usize = 1000;
 
@@ -56,6 +62,35 @@ pub enum Words {
     Line(String, Option<String>),
     /// This.
     Plain(String),
+    /// What projectors and screens are told by PJLink.
+    Screen(ScreenOrder),
+}
+
+/// What a projector or screen is told by PJLink.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ScreenOrder(pub(crate) Command);
+
+impl fmt::Display for ScreenOrder {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.0 {
+            Command::Power(on) => write!(f, "power {}", if *on { "on" } else { "off" }),
+            Command::Input(code) => write!(f, "input {}", input_in_words(code).unwrap_or_default()),
+        }
+    }
+}
+
+/// The inputs of projectors and screens, by what they are called.
+#[derive(Debug)]
+struct Input(Command);
+
+impl FromStr for Input {
+    type Err = &'static str;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        Command::input(text).map(Self).ok_or(
+            "an input like \"digital 1\": RGB, video, digital, storage, network or internal, and its number",
+        )
+    }
 }
 
 /// What a step comes to.
@@ -99,6 +134,7 @@ impl RigSheet {
             .speech
             .ok_or_else(|| format!("the kind {called} of {name} has no line_port, where it takes lines"))?;
         let (say, right) = match words {
+            Words::Screen(order) => return Err(format!("{order} is told by PJLink, not in a line")),
             Words::Plain(say) => (say.clone(), None),
             Words::Line(wanted, with) => {
                 let line = kind.lines.iter().find(|line| line.name == *wanted).ok_or_else(|| {
@@ -141,6 +177,8 @@ fn read_step(fields: &Fields<'_>) -> Option<(SequenceStep, Placed<String>)> {
     let with = fields.text_or_number("with");
     let say = fields.text("say");
     let right = fields.parsed("right").map(|right: Placed<Pattern>| right.value);
+    let power = fields.word("power", &[("on", true), ("off", false)]);
+    let input: Option<Placed<Input>> = fields.parsed("input");
     let wait = fields.number("wait", 1..=600);
     fields.refuse_unknown_keys();
     if let Some(say) = &say {
@@ -156,11 +194,33 @@ fn read_step(fields: &Fields<'_>) -> Option<(SequenceStep, Placed<String>)> {
             );
         }
     }
+    let power = power.map(|on| Placed::new(Words::Screen(ScreenOrder(Command::Power(on.value))), on.span));
+    let input = input.map(|input| Placed::new(Words::Screen(ScreenOrder(input.value.0)), input.span));
+    let other = [
+        line.as_ref().map(|line| line.span),
+        say.as_ref().map(|say| say.span),
+        input.as_ref().map(|one| one.span),
+    ];
+    if let (Some(_), Some(span)) = (&power, other.into_iter().flatten().next()) {
+        fields.note(span, "this step does something else already", "one of `line`, `say`, `power` and `input`");
+    }
+    if let Some(screen) = power.or(input) {
+        let wait = wait.map_or(SCREEN_WAIT, |wait| Duration::from_secs(wait.value.into()));
+        let node = node?;
+        return Some((
+            SequenceStep { node: Placed::new(usize::MAX, node.span), words: screen, right, wait },
+            node,
+        ));
+    }
     let words = match (line, say) {
         (_, Some(say)) => Placed::new(Words::Plain(say.value), say.span),
         (Some(line), None) => Placed::new(Words::Line(line.value, with.map(|with| with.value)), line.span),
         (None, None) => {
-            fields.required("line", None::<()>, "\"power on\" (or say = \"PWR ON\")");
+            fields.required(
+                "line",
+                None::<()>,
+                "\"power on\" (or say = \"PWR ON\", power = \"on\", input = \"digital 1\")",
+            );
             return None;
         }
     };

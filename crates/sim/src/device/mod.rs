@@ -145,6 +145,11 @@ trait Role: std::fmt::Debug + Send {
         Vec::new()
     }
 
+    /// Of a projector or screen: its power as PJLink codes it, and its input.
+    fn screen(&self) -> Option<(u8, String)> {
+        None
+    }
+
     /// The lines of text that it was told.
     fn told_lines(&self) -> Vec<String> {
         Vec::new()
@@ -244,6 +249,12 @@ impl SimDevice {
     #[must_use]
     pub const fn names(&self) -> &Names {
         &self.body.names
+    }
+
+    /// Of a projector or screen: its power as PJLink codes it (0 off, 1 on, 2 cooling, 3 warming), and its input.
+    #[must_use]
+    pub fn screen(&self) -> Option<(u8, String)> {
+        self.roles.iter().find_map(|role| role.screen())
     }
 
     /// The lines of text that it was told so far.

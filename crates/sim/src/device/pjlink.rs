@@ -11,6 +11,8 @@ use super::body::Body;
 use super::{Linked, Role, Utterance};
 use crate::{Destination, Speech};
 
+/// How long it warms up and cools down.
+const TURNING: Duration = Duration::from_secs(3);
 /// How late one answers that is slow.
 const LATE: Duration = Duration::from_millis(300);
 
@@ -67,6 +69,10 @@ pub enum PjlinkQuirk {
     SpeaksHttp,
     /// Does not answer the question about its model.
     SkipsModel,
+    /// Says that it takes an order, and does not.
+    IgnoresOrders,
+    /// Takes no order now.
+    NotNow,
 }
 
 fn maker() -> String {
@@ -89,6 +95,10 @@ const fn one() -> u8 {
 pub(super) struct Pjlink {
     setup: PjlinkSetup,
     said: VecDeque<Utterance>,
+    /// Which input it shows.
+    input: String,
+    /// When it has warmed up or cooled down, and what it is then.
+    becomes: Option<(Duration, u8)>,
     links: BTreeMap<u64, Talk>,
     waiting: VecDeque<(Duration, u64, Linked)>,
     linked: VecDeque<(u64, Linked)>,
@@ -105,6 +115,8 @@ impl Pjlink {
         Self {
             setup: setup.clone(),
             said: VecDeque::new(),
+            input: "31".to_owned(),
+            becomes: None,
             links: BTreeMap::new(),
             waiting: VecDeque::new(),
             linked: VecDeque::new(),
@@ -129,7 +141,7 @@ impl Pjlink {
     }
 
     /// A line with a question: the answer, or nothing where it stays silent.
-    fn answer(&mut self, link: u64, line: &str) -> Option<String> {
+    fn answer(&mut self, now: Duration, link: u64, line: &str) -> Option<String> {
         let random = self.links.get_mut(&link).and_then(|talk| talk.random.take());
         let question = match (&random, &self.setup.password) {
             (Some(random), Some(password)) => {
@@ -141,10 +153,40 @@ impl Pjlink {
             }
             _ => line,
         };
-        let body = question.strip_prefix('%').and_then(|body| body.strip_suffix(" ?"))?;
-        let (class, word) = body.split_at_checked(1)?;
-        let told = self.tell(Question::of_word(word)?)?;
+        let (head, value) = question.strip_prefix('%')?.split_once(' ')?;
+        let (class, word) = head.split_at_checked(1)?;
+        let told = match value {
+            "?" => self.tell(Question::of_word(word)?)?,
+            _ => self.order(now, word, value).to_owned(),
+        };
         Some(format!("%{class}{word}={told}"))
+    }
+
+    /// It is told something: it heard that, or why not.
+    fn order(&mut self, now: Duration, word: &str, value: &str) -> &'static str {
+        if self.has(PjlinkQuirk::NotNow) {
+            return "ERR3";
+        }
+        let ignores = self.has(PjlinkQuirk::IgnoresOrders);
+        match (word, value) {
+            ("POWR", "0" | "1") => {
+                let (on, way) = (value == "1", if value == "1" { 3 } else { 2 });
+                if !ignores && (self.setup.power == 1) != on {
+                    self.setup.power = way;
+                    self.becomes = Some((now + TURNING, u8::from(on)));
+                }
+                "OK"
+            }
+            ("INPT", _) if self.setup.power != 1 => "ERR3",
+            ("INPT", "31" | "32" | "11") => {
+                if !ignores {
+                    value.clone_into(&mut self.input);
+                }
+                "OK"
+            }
+            ("INPT", _) => "ERR2",
+            _ => "ERR1",
+        }
     }
 
     fn tell(&self, question: Question) -> Option<String> {
@@ -158,7 +200,7 @@ impl Pjlink {
             Question::Model => self.setup.model.clone(),
             Question::Power => self.setup.power.to_string(),
             Question::Input if in_standby => "ERR3".to_owned(),
-            Question::Input => "31".to_owned(),
+            Question::Input => self.input.clone(),
             Question::Faults => self.setup.faults.clone(),
             Question::Lamps => format!("{} {}", self.setup.lamp, u8::from(!in_standby)),
             Question::Serial if class_2 => "T-4711".to_owned(),
@@ -218,7 +260,7 @@ impl Role for Pjlink {
                 self.linked.push_back((link, Linked::Bytes(vec![b'x'; 4000])));
                 continue;
             }
-            let Some(answer) = self.answer(link, &line) else { continue };
+            let Some(answer) = self.answer(now, link, &line) else { continue };
             if self.has(PjlinkQuirk::AnswersLate) {
                 let mut bytes = answer.into_bytes();
                 bytes.push(END);
@@ -238,10 +280,18 @@ impl Role for Pjlink {
     }
 
     fn wake_at(&self) -> Option<Duration> {
-        self.waiting.front().map(|(at, ..)| *at)
+        let becomes = self.becomes.map(|(at, _)| at);
+        becomes.into_iter().chain(self.waiting.front().map(|(at, ..)| *at)).min()
+    }
+
+    fn screen(&self) -> Option<(u8, String)> {
+        Some((self.setup.power, self.input.clone()))
     }
 
     fn wake(&mut self, now: Duration, _: &mut Body) {
+        if let Some((_, power)) = self.becomes.take_if(|(at, _)| *at <= now) {
+            self.setup.power = power;
+        }
         while self.waiting.front().is_some_and(|(at, ..)| *at <= now) {
             self.linked.extend(self.waiting.pop_front().map(|(_, link, said)| (link, said)));
         }

@@ -5,17 +5,20 @@
 //! device      PJLINK 0            open                     PJLINK 1 498e4a67   a password is wanted
 //! controller  %1POWR ?            a question of class 1    before the first: MD5 of random and password, in hex
 //! device      %1POWR=1            the answer               %1POWR=ERR3         none now
+//! controller  %1POWR 1            a command, answered by   %1POWR=OK           which says that it was heard
 //!                                                          PJLINK ERRA         wrong password
 //! ```
 //!
 //! Class 2 adds a search by UDP: `%2SRCH` to everybody, answered by `%2ACKN=` and a MAC address.
 
 mod answer;
+mod command;
 mod greeting;
 mod question;
 mod search;
 
 pub use answer::{Answer, Faults, NoAnswer, Power, input_in_words, lamp_hours};
+pub use command::Command;
 pub use greeting::Greeting;
 pub use question::Question;
 pub use search::{Found, SEARCH};

@@ -220,3 +220,136 @@ impl Caller {
         Some((asked.order, Reply::Gone(LinkEnd::Silent)))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use super::*;
+    use crate::secret::Secret;
+
+    const FAULT: &str = "<Envelope><Body><Fault><Code><Value>s:Sender</Value><Subcode><Value>ter:NotAuthorized</Value></Subcode></Code></Fault></Body></Envelope>";
+    const CLOCK: &str = "<Envelope><Body><R><SystemDateAndTime><UTCDateTime><Time><Hour>1</Hour><Minute>2</Minute><Second>3</Second></Time>\
+        <Date><Year>2026</Year><Month>2</Month><Day>3</Day></Date></UTCDateTime></SystemDateAndTime></R></Body></Envelope>";
+
+    fn caller(login: bool) -> Caller {
+        let place = Place { at: "10.40.7.1:80".parse().unwrap(), path: "/onvif/device_service".to_owned() };
+        let kept = Login { user: "tess".to_owned(), password: Secret::new("moonrise".to_owned()) };
+        Caller::new(place, login.then_some(kept), 7, Duration::from_secs(2))
+    }
+
+    fn page(status: u16, fields: &[(&str, &str)], body: &str) -> Response {
+        let headers = fields.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
+        Response { status, headers, body: body.as_bytes().to_vec() }
+    }
+
+    fn last(out: &[Outgoing]) -> (LinkId, &Request) {
+        match out.last() {
+            Some(Outgoing::Fetch { link, request }) => (*link, request),
+            other => panic!("{other:?}"),
+        }
+    }
+
+    /// Asks, and answers with these pages in turn; gives every request, and what came of it.
+    fn asked(caller: &mut Caller, order: Order, pages: &[Response]) -> (Vec<Outgoing>, Option<(Order, Reply)>) {
+        let (mut out, mut came) = (Vec::new(), None);
+        caller.ask(Duration::from_secs(5), order, &mut out);
+        for page in pages {
+            assert_eq!(came, None, "it was over before");
+            let (link, _) = last(&out);
+            came = caller.hear(Duration::from_secs(6), link, Ok(page), &mut out);
+        }
+        (out, came)
+    }
+
+    fn bodies(out: &[Outgoing]) -> Vec<String> {
+        let body = |outgoing: &Outgoing| match outgoing {
+            Outgoing::Fetch { request, .. } => String::from_utf8_lossy(&request.body).into_owned(),
+            _ => String::new(),
+        };
+        out.iter().map(body).collect()
+    }
+
+    #[test]
+    fn nobody_is_named_before_that_is_wanted_and_no_digest_is_sent_twice() {
+        let mut caller = caller(true);
+        asked(&mut caller, Order::Clock, &[page(200, &[], CLOCK)]);
+        let fine = page(200, &[], "<Envelope><Body><R/></Body></Envelope>");
+        let (out, came) = asked(&mut caller, Order::Made, &[page(400, &[], FAULT), fine.clone()]);
+        assert!(matches!(came, Some((Order::Made, Reply::Answer(_)))), "{came:?}");
+        let first = bodies(&out);
+        assert!(!first[0].contains("tess") && first[1].contains("tess"), "{first:?}");
+        // One second by its own clock later than it was asked.
+        assert!(first[1].contains("2026-02-03T01:02:0"), "{first:?}");
+        let (out, _) = asked(&mut caller, Order::Scopes, &[fine]);
+        let nonce = |text: &str| text.split("Nonce").nth(1).map(str::to_owned);
+        let nonces: BTreeSet<Option<String>> =
+            [&first[1], &bodies(&out)[0]].into_iter().map(|text| nonce(text)).collect();
+        assert_eq!(nonces.len(), 2);
+        assert!(!format!("{caller:?}{out:?}").contains("moonrise"));
+    }
+
+    #[test]
+    fn a_web_server_that_asks_is_answered_and_one_that_forgets_is_answered_anew() {
+        let mut caller = caller(true);
+        let ask = |nonce: &str| {
+            let digest = format!("Digest realm=\"x\", qop=\"auth\", nonce=\"{nonce}\"");
+            page(401, &[("www-authenticate", "Basic realm=\"x\""), ("www-authenticate", &digest)], "")
+        };
+        let fine = page(200, &[], "<Envelope><Body><R/></Body></Envelope>");
+        let (out, came) = asked(&mut caller, Order::Made, &[ask("a"), fine.clone()]);
+        assert!(matches!(came, Some((_, Reply::Answer(_)))));
+        let (_, request) = last(&out);
+        let field =
+            request.headers.iter().find(|(name, _)| name == "Authorization").map(|(_, value)| value.as_str());
+        assert!(field.is_some_and(|field| field.contains("nonce=\"a\"")), "{field:?}");
+        assert!(!bodies(&out)[1].contains("tess"), "the envelope need not prove it too");
+        let (_, came) = asked(&mut caller, Order::Scopes, &[ask("b"), fine]);
+        assert!(matches!(came, Some((_, Reply::Answer(_)))));
+        let (_, came) = asked(&mut caller, Order::Scopes, &[ask("b")]);
+        assert!(matches!(came, Some((_, Reply::Refused))), "the same question again is a refusal: {came:?}");
+    }
+
+    #[test]
+    fn whoever_is_not_let_in_is_told_so_in_bounded_time() {
+        let (_, came) = asked(&mut caller(false), Order::Made, &[page(400, &[], FAULT)]);
+        assert!(matches!(came, Some((_, Reply::Locked))));
+        // Without its clock there is nothing to make a digest of, but for the date of its web server.
+        let (_, came) = asked(&mut caller(true), Order::Made, &[page(400, &[], FAULT)]);
+        assert!(matches!(came, Some((_, Reply::Refused))));
+        let date = [("date", "Tue, 03 Feb 2026 01:02:03 GMT")];
+        let (out, came) =
+            asked(&mut caller(true), Order::Made, &[page(400, &date, FAULT), page(400, &date, FAULT)]);
+        assert!(matches!(came, Some((_, Reply::Refused))));
+        assert!(bodies(&out)[1].contains("2026-02-03T01:02:03Z"));
+        let mut forgetful = caller(true);
+        let pages: Vec<Response> = (0..TRIES)
+            .map(|nth| page(401, &[("www-authenticate", &format!("Digest nonce=\"{nth}\""))], ""))
+            .collect();
+        let (out, came) = asked(&mut forgetful, Order::Made, &pages);
+        assert!(matches!(came, Some((_, Reply::Refused))));
+        assert_eq!(out.len(), 4);
+    }
+
+    #[test]
+    fn other_answers_are_what_they_are_and_late_ones_are_nobodys() {
+        for (answer, reply) in [
+            (page(302, &[("location", "http://192.168.1.1/")], ""), Reply::Foreign(302)),
+            (page(500, &[], "it broke"), Reply::Foreign(500)),
+            (page(200, &[], "<html/>"), Reply::Foreign(200)),
+        ] {
+            let (out, came) = asked(&mut caller(true), Order::Made, &[answer]);
+            assert_eq!(came, Some((Order::Made, reply)));
+            assert_eq!(out.len(), 1, "nobody is followed elsewhere");
+        }
+        let mut caller = caller(true);
+        let mut out = Vec::new();
+        caller.ask(Duration::ZERO, Order::Made, &mut out);
+        let (link, _) = last(&out);
+        assert_eq!(caller.late(Duration::from_secs(1)), None);
+        let late = caller.late(Duration::from_secs(2));
+        assert_eq!(late, Some((Order::Made, Reply::Gone(LinkEnd::Silent))));
+        let page = page(200, &[], "<Envelope><Body><R/></Body></Envelope>");
+        assert_eq!(caller.hear(Duration::from_secs(3), link, Ok(&page), &mut out), None);
+    }
+}

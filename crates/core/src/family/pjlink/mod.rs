@@ -1,8 +1,9 @@
 //! PJLink: reads projectors and screens over a TCP connection; finds them by its broadcast search, and by asking whoever was
 //! seen whether it listens.
 //!
-//! [`Search`] is its part in a survey; [`reading`] holds one connection.
+//! [`Search`] is its part in a survey; [`reading`] holds one connection; [`Order`] tells one what to do, for sequences.
 
+mod order;
 mod reading;
 mod search;
 
@@ -13,6 +14,7 @@ use super::Asker;
 use crate::census::{Told, Way};
 use crate::facts::Field;
 
+pub(crate) use order::Order;
 pub(super) use search::Search;
 
 /// What a device tells, as far as it has it.

@@ -51,6 +51,34 @@ pub struct Kind {
     pub speech: Option<Speech>,
     /// Lines that have a name.
     pub lines: Vec<NamedLine>,
+    /// What somebody who stands before a unit should know.
+    pub hints: KindHints,
+}
+
+/// What somebody who stands before a unit should know, in words.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct KindHints {
+    /// Where on its web server its page is: `/` and what follows.
+    pub page: Option<String>,
+    /// How it shows that it starts, and how long that takes.
+    pub boot: Option<String>,
+    /// Its sockets: which look alike and are not.
+    pub sockets: Vec<String>,
+    /// What feeds it: class of Power over Ethernet, injector, whether it passes power on.
+    pub feeding: Vec<String>,
+    /// How its address is found without the network: display, USB, what it says when it is switched on.
+    pub find_address: Vec<String>,
+}
+
+impl KindHints {
+    /// Each with what it is about.
+    pub fn all(&self) -> impl Iterator<Item = (&'static str, &str)> {
+        let boot = self.boot.iter().map(|text| ("starts", text.as_str()));
+        let sockets = self.sockets.iter().map(|text| ("sockets", text.as_str()));
+        let feeding = self.feeding.iter().map(|text| ("fed by", text.as_str()));
+        let found = self.find_address.iter().map(|text| ("address without the network", text.as_str()));
+        found.chain(boot).chain(sockets).chain(feeding)
+    }
 }
 
 /// Where a unit has its address from as it leaves the factory.

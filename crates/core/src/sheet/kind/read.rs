@@ -1,7 +1,7 @@
 //! Reading a kind from its table.
 
 use super::speech::{read_lines, read_speech};
-use super::{FactoryMode, Kind, Settable};
+use super::{FactoryMode, Kind, KindHints, Settable};
 use crate::sheet::Placed;
 use crate::sheet::fields::Fields;
 use crate::way::Way;
@@ -13,6 +13,26 @@ const MOST_PORTS: u32 = 1020;
 pub(crate) fn read_sacn_offset(fields: &Fields<'_>) -> Option<Placed<u16>> {
     let offset = fields.number("sacn_offset", 0..=1)?;
     Some(Placed { value: u16::from(offset.value == 1), span: offset.span })
+}
+
+fn read_hints(fields: &Fields<'_>) -> KindHints {
+    let page = fields.text("page");
+    if let Some(page) = page.as_ref().filter(|page| !is_path(&page.value)) {
+        fields.note(page.span, "this is no path on a web server", "\"/setup/network.html\"");
+    }
+    let texts = |key| fields.list(key).into_iter().map(|text: Placed<String>| text.value).collect();
+    KindHints {
+        page: page.map(|page| page.value),
+        boot: fields.text("boot").map(|boot| boot.value),
+        sockets: texts("sockets"),
+        feeding: texts("feeding"),
+        find_address: texts("find_address"),
+    }
+}
+
+/// What may stand behind an address: it goes to a browser.
+fn is_path(text: &str) -> bool {
+    text.starts_with('/') && !text.starts_with("//") && text.bytes().all(|byte| byte.is_ascii_graphic())
 }
 
 pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
@@ -34,6 +54,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let speaks = fields.word_list("speaks", &Way::SPOKEN);
     let speech = read_speech(fields);
     let lines = read_lines(fields);
+    let hints = read_hints(fields);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
     Some(Kind {
@@ -54,5 +75,6 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         speaks: speaks.into_iter().map(|way| way.value).collect(),
         speech,
         lines,
+        hints,
     })
 }
