@@ -7,7 +7,7 @@ use lantern_sim::{NIGHT, NIGHT_MENDED_SHEET, Scene, SimNode};
 use rstest::rstest;
 use serde_json::Value;
 
-use crate::support::Rig;
+use crate::support::{Rig, alone};
 
 /// Start address, mode and label of every unit of the night behind a gateway that is on, by identifier.
 fn hanging() -> BTreeMap<String, (u64, u64, String)> {
@@ -104,6 +104,8 @@ fn three_fixtures_of_the_night_are_not_as_planned() {
 /// before.
 #[test]
 fn fixtures_are_set_by_the_sheet_and_taken_back() {
+    // Two hundred fixtures answer within the time that a look takes only where somebody lets them.
+    let _alone = alone();
     let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
     rig.write_sheet("night.rig.toml", NIGHT_MENDED_SHEET);
     let before = rig.ground.fixtures();
