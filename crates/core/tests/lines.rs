@@ -130,6 +130,32 @@ fn what_answers_a_question_for_a_password_is_marked() {
     assert_eq!(marked, [true, false]);
 }
 
+/// A device that repeats a password does not get it shown, nor into what is written down of the answer.
+#[rstest]
+#[case::at_once("quirks = [\"echoes\", \"never-answers\"]")]
+#[case::beside_an_answer("quirks = [\"echoes\"]")]
+#[case::in_pieces("quirks = [\"echoes\", \"in-pieces\"]")]
+fn a_password_that_a_device_repeats_is_not_shown(#[case] keys: &str) {
+    let mut ground = ground(&device(1, &format!("greeting = \"Password: \"\n{keys}")));
+    let lines = vec![line("moonrise", ""), line("PWR?", "")];
+    let plan = SayPlan { wait: Duration::from_millis(400), ..plan(1, CarriedBy::Tcp, lines) };
+    let (results, events, _) = said(&mut ground, plan);
+    let told = ground.devices()[0].told_lines();
+    assert_eq!(told, ["moonrise", "PWR?"], "it was said as it was meant");
+    let heard: Vec<&SayEvent> = events.iter().filter(|event| matches!(event, SayEvent::Heard { .. })).collect();
+    let all = format!("{heard:?}{results:?}");
+    assert!(all.contains("•••") && !all.contains("moonrise"), "{all}");
+}
+
+/// A datagram without a line break is a line, and a right one ends the waiting.
+#[test]
+fn a_datagram_is_a_line_however_it_ends() {
+    let mut ground = ground(&device(1, "udp = true\nquirks = [\"bare\"]"));
+    let (results, _, took) = said(&mut ground, plan(1, CarriedBy::Udp, vec![line("PWR?", "PWR=0")]));
+    assert_eq!(results, [answered("PWR=0")]);
+    assert!(took < Duration::from_millis(200), "{took:?}");
+}
+
 /// A person types, and tells apart what came as an answer from what somebody else caused; it ends when that one types no more.
 #[test]
 fn a_session_goes_on_with_what_is_typed() {

@@ -14,6 +14,7 @@ use super::{Conversation, Heard, LinkEnd, LinkId, LinkNews, Outgoing, Vantage};
 use crate::Said;
 use crate::census::Way;
 use crate::pattern::Pattern;
+use crate::secret::Secret;
 use crate::sheet::kind::{CarriedBy, LineBreak};
 
 /// How long a device may take to take a connection.
@@ -30,6 +31,10 @@ const LONGEST: usize = 4096;
 const MOST: u32 = 10_000;
 /// The most lines that wait to be said.
 const MOST_WAITING: usize = 1000;
+/// The most secrets that are known again when they are repeated.
+const MOST_SECRETS: usize = 16;
+/// What stands for what must not be shown.
+const HIDDEN: &str = "•••";
 /// What a device calls what must not be shown.
 const SECRETS: [&str; 4] = ["password", "passwort", "passcode", "passphrase"];
 
@@ -132,6 +137,8 @@ pub struct Saying {
     first: Option<Said>,
     last: Option<Said>,
     asks_for_secret: bool,
+    /// What was said that must not be shown, whoever repeats it and when.
+    secrets: VecDeque<Secret>,
     results: Vec<SayResult>,
     sends: VecDeque<Outgoing>,
     events: VecDeque<SayEvent>,
@@ -154,6 +161,7 @@ impl Saying {
             first: None,
             last: None,
             asks_for_secret: false,
+            secrets: VecDeque::new(),
             results: Vec::new(),
             sends: VecDeque::new(),
             events: VecDeque::new(),
@@ -196,6 +204,10 @@ impl Saying {
                 bytes.extend(self.plan.ends.bytes());
                 let bytes = if self.telnet.is_some() { telnet::as_sent(&bytes) } else { bytes };
                 let is_secret = std::mem::take(&mut self.asks_for_secret);
+                if is_secret && !line.text.is_empty() {
+                    self.secrets.push_front(Secret::new(line.text.clone()));
+                    self.secrets.truncate(MOST_SECRETS);
+                }
                 self.events.push_back(SayEvent::Said { line: line.text.clone(), is_secret });
                 self.send(bytes);
                 (self.count, self.first, self.last, self.heard_at) = (0, None, None, now);
@@ -236,16 +248,26 @@ impl Saying {
 
     /// What the answers so far come to.
     fn judged(&mut self) -> Option<SayResult> {
-        let right = self.current.as_ref().and_then(|line| line.right.as_ref());
         let last = self.last.clone()?;
-        Some(match right {
+        Some(match self.right() {
             // What came later may be of others.
-            Some(right) if !right.matches(last.raw()) => SayResult::Wrong(self.first.clone().unwrap_or(last)),
+            Some(_) if !self.is_right() => SayResult::Wrong(self.first.clone().unwrap_or(last)),
             _ => SayResult::Answered(last),
         })
     }
 
-    fn hear_bytes(&mut self, now: Duration, bytes: &[u8]) {
+    /// What a right answer to the present line looks like, where that is known.
+    fn right(&self) -> Option<&Pattern> {
+        self.current.as_ref()?.right.as_ref()
+    }
+
+    /// Whether it was answered as is right, where that is known.
+    fn is_right(&self) -> bool {
+        self.right().zip(self.last.as_ref()).is_some_and(|(right, last)| right.matches(last.raw()))
+    }
+
+    /// Takes in what came; a datagram is a line, however it ends.
+    fn hear_bytes(&mut self, now: Duration, bytes: &[u8], is_line: bool) {
         let text = match &mut self.telnet {
             Some(telnet) => {
                 let (text, answer) = telnet.hear(bytes);
@@ -266,11 +288,13 @@ impl Saying {
                 self.take_rest();
             }
         }
-        if let Some(right) = self.current.as_ref().and_then(|line| line.right.as_ref())
-            && self.last.as_ref().is_some_and(|last| right.matches(last.raw()))
+        if is_line {
+            self.take_rest();
+        }
+        if self.is_right()
+            && let Some(result) = self.judged()
         {
-            let last = self.last.clone().unwrap_or_default();
-            self.result(SayResult::Answered(last));
+            self.result(result);
             self.go_on(now);
         }
     }
@@ -288,20 +312,16 @@ impl Saying {
         }
         let small = text.to_lowercase();
         self.asks_for_secret = SECRETS.iter().any(|word| small.contains(word));
-        let line = Said::from(text);
         let is_answer = self.current.is_some();
+        // Some repeat what they are told.
+        let is_echo = self.current.as_ref().is_some_and(|line| line.text == text);
+        let hide = |text: String, secret: &Secret| text.replace(secret.expose(), HIDDEN);
+        let line = Said::from(self.secrets.iter().fold(text.to_owned(), hide));
         self.count += 1;
         // A right answer among others counts, whatever comes after it.
-        let is_kept = self
-            .current
-            .as_ref()
-            .and_then(|line| line.right.as_ref())
-            .is_some_and(|right| self.last.as_ref().is_some_and(|last| right.matches(last.raw())));
-        if !is_kept {
+        if !self.is_right() {
             self.last = Some(line.clone());
         }
-        // Some repeat what they are told.
-        let is_echo = self.current.as_ref().is_some_and(|own| own.text == line.raw());
         if !is_echo {
             self.first.get_or_insert_with(|| line.clone());
         }
@@ -319,8 +339,8 @@ impl Saying {
 
     /// When what was answered so far is the whole answer. Where it is not the right one, that one may still come.
     fn settles_at(&self) -> Option<Duration> {
-        let hopes = self.current.as_ref().is_some_and(|line| line.right.is_some());
-        self.last.as_ref().map(|_| self.heard_at + if hopes { 4 * QUIET } else { QUIET })
+        let patience = if self.right().is_some() { 4 * QUIET } else { QUIET };
+        self.last.as_ref().map(|_| self.heard_at + patience)
     }
 
     fn work(&mut self, now: Duration) {
@@ -357,7 +377,7 @@ impl Conversation for Saying {
                     (self.heard_at, self.opened_at) = (now, now);
                     self.phase = Phase::Greeting(now + GREETING);
                 }
-                LinkNews::Bytes(bytes) => self.hear_bytes(now, bytes),
+                LinkNews::Bytes(bytes) => self.hear_bytes(now, bytes, false),
                 LinkNews::Closed(end) => self.lost(*end),
             },
             Heard::Datagram(datagram)
@@ -365,16 +385,14 @@ impl Conversation for Saying {
                     && !self.vantage.means.frames
                     && datagram.from == self.plan.to =>
             {
-                self.hear_bytes(now, datagram.bytes);
-                self.take_rest();
+                self.hear_bytes(now, datagram.bytes, true);
             }
             Heard::Frame(frame) if self.plan.by == CarriedBy::Udp => {
                 if let Ok(Packet { carries: Carries::Udp { from, to, payload }, .. }) = Packet::parse(frame)
                     && from == self.plan.to
                     && self.vantage.is_own(*to.ip())
                 {
-                    self.hear_bytes(now, payload);
-                    self.take_rest();
+                    self.hear_bytes(now, payload, true);
                 }
             }
             Heard::Typed(Some(line)) if self.waiting.len() < MOST_WAITING => {

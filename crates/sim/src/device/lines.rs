@@ -69,6 +69,8 @@ pub enum LinesQuirk {
     CarriageReturns,
     /// Says something else behind its answer.
     SaysMore,
+    /// Ends its lines with nothing.
+    Bare,
 }
 
 const fn port() -> u16 {
@@ -106,7 +108,13 @@ impl Lines {
     }
 
     fn line(&self, text: &str) -> Vec<u8> {
-        let end: &[u8] = if self.has(LinesQuirk::CarriageReturns) { b"\r" } else { b"\r\n" };
+        let end: &[u8] = if self.has(LinesQuirk::Bare) {
+            b""
+        } else if self.has(LinesQuirk::CarriageReturns) {
+            b"\r"
+        } else {
+            b"\r\n"
+        };
         [text.as_bytes(), end].concat()
     }
 
