@@ -163,6 +163,7 @@ const NARROW: Ipv4Addr = Ipv4Addr::new(255, 255, 255, 0);
 #[case::fixed_beside("", "fixed-name", "place", Stage::Confirmed, AS_IT_WAS)]
 #[case::ignores_name("", "ignores-name", "name", Stage::Refused, AS_IT_WAS)]
 #[case::other_mac("", "states-other-mac", "all", Stage::Confirmed, at(HOME, ROUTER))]
+#[case::states_nothing("", "states-nothing", "all", Stage::Confirmed, at(HOME, ROUTER))]
 #[case::clock_long_ago("", "clock", "all", Stage::Confirmed, at(HOME, ROUTER))]
 #[case::slow_to_restart("", "slow", "home", Stage::Confirmed, AT_HOME)]
 fn what_is_said_is_so(
@@ -240,6 +241,21 @@ fn a_stranger_at_its_address_is_told_nothing() {
     let plan = planned(&mut before, "moonrise", &wish("all"));
     let other = camera("", "").replace("70:01", "70:02");
     let mut after = ground(&other, 0.0, 1);
+    let mut talk = plan.changes[0].talk(vantage("moonrise"), RESTART);
+    run(&mut talk, &mut after);
+    assert!(matches!(talk.outcome(), Some(Outcome::Stranger(_))), "{:?}", talk.outcome());
+    assert_eq!(after.devices()[0].ip(), AS_IT_WAS);
+    assert_eq!(after.devices()[0].names().host_name, "eye");
+}
+
+/// The same where neither of the two states who it is: the one that is meant would have answered a search from there.
+#[test]
+fn a_stranger_that_states_nothing_is_told_nothing() {
+    let quiet = ", quirks = [\"states-nothing\"]";
+    let mut before = ground(&camera("", quiet), 0.0, 1);
+    let plan = planned(&mut before, "moonrise", &wish("all"));
+    assert_eq!(plan.changes.len(), 1, "{:?}", plan.findings);
+    let mut after = ground(&camera("", quiet).replace("70:01", "70:02"), 0.0, 1);
     let mut talk = plan.changes[0].talk(vantage("moonrise"), RESTART);
     run(&mut talk, &mut after);
     assert!(matches!(talk.outcome(), Some(Outcome::Stranger(_))), "{:?}", talk.outcome());

@@ -1,7 +1,7 @@
 //! One change of a device.
 //!
 //! 1. *Greeting*: it is searched for, and read where it stands. It is the one that is meant when it states the same MAC address as
-//!    before, or else the same serial number; somebody else is told nothing.
+//!    before, or else the same serial number, or tells neither and answers the search; somebody else is told nothing.
 //! 2. Each step is *ordered*. Before an address is given, it is *probed*: whether anybody holds it.
 //! 3. What was ordered is *followed*: it is searched for and read, where it should be and where it was, until it is as wanted or its
 //!    time is over.
@@ -44,6 +44,8 @@ pub(in crate::family) struct Talk {
     found: Facts,
     /// How its family knows it again.
     endpoint: Said,
+    /// Where it was heard last under that name.
+    endpoint_at: Option<Ipv4Addr>,
     reading: Reading,
     messages: u16,
     phase: Phase,
@@ -88,6 +90,7 @@ impl Talk {
             course: Course::new(unit, change, vantage, restart_time),
             found: unit.facts.clone(),
             endpoint: unit.identity.clone(),
+            endpoint_at: None,
             reading: Reading::new(caller),
             messages: 0,
             phase: Phase::Greeting { nth: 1, searched_until: SEARCH_TIME },
@@ -111,7 +114,8 @@ impl Talk {
         self.reading.work(now, &mut self.ready);
     }
 
-    /// Whether what was read is of the one that is meant: its MAC address says so, or else its serial number.
+    /// Whether what was read is of the one that is meant: its MAC address says so, or else its serial number; of one that tells neither,
+    /// that it answered a search from there as the one that is meant.
     fn is_meant(&self) -> bool {
         let serial = |facts: &Facts| facts.get(Field::Serial).cloned();
         let is_same_serial = match (serial(&self.found), serial(&self.reading.facts)) {
@@ -121,7 +125,7 @@ impl Talk {
         match self.reading.mac() {
             Some(mac) if self.course.is_own_mac(mac) => true,
             Some(_) => is_same_serial == Some(true),
-            None => is_same_serial != Some(false),
+            None => is_same_serial.unwrap_or(self.endpoint_at == Some(self.reading.address())),
         }
     }
 
@@ -156,6 +160,7 @@ impl Talk {
         if !sighting.mac.is_none_or(|mac| self.course.is_own_mac(mac)) || self.course.vantage.is_own(from) {
             return false;
         }
+        self.endpoint_at = Some(from);
         self.course.unit.handle = super::handle(&present.service(from));
         match &mut self.phase {
             Phase::Greeting { .. } if self.reading.address() != from && !self.reading.is_heard() => {
