@@ -100,10 +100,14 @@ fn a_password_is_nowhere_but_in_the_file() {
            deft-lantern watch --lines > 7.txt 2>&1 & watch=$!; sleep 4\n\
            tr '\\0' ' ' < /proc/$watch/cmdline > 8.txt; tr '\\0' ' ' < /proc/$watch/environ > 9.txt\n\
            grep 'Max core file size' /proc/$watch/limits; kill $watch; wait $watch\n\
+           (sleep 2; echo moonrise) | deft-lantern access set all --way pjlink & set=$!; sleep 1\n\
+           grep 'Max core file size' /proc/$set/limits; wait\n\
            stat -c 'mode %a' ../conf/deft-lantern/secrets.toml; ls ../conf/deft-lantern; ls | wc -l\n\
            echo leaks; grep -rla moonrise . \"$HOME\"/.local 2>/dev/null; echo end";
     let Some(said) = on_scene(&scene(), &script) else { return };
-    said.line(&["Max core file size", "0", "0"]);
+    let cores: Vec<&str> = said.out.lines().filter(|line| line.starts_with("Max core file size")).collect();
+    let none = |line: &&str| line.split_whitespace().filter(|word| *word == "0").count() == 2;
+    assert!(cores.len() == 2 && cores.iter().all(none), "{}", said.out);
     said.line(&["mode 600"]);
     assert!(said.out.contains("leaks\nend"), "{}", said.out);
 }

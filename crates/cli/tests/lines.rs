@@ -176,6 +176,19 @@ fn what_cannot_be_said_is_told() {
     said.line(&["end 2"]);
 }
 
+/// Where it cannot be written down, it is not said: by a line, by a session, and by a sequence.
+#[test]
+fn without_a_logbook_nothing_is_said() {
+    let script = "mkdir t.log.jsonl; deft-lantern say left 'PWR ON' 2>&1; echo line $?; echo 'PWR ON' | deft-lantern say left; echo session $?\n\
+        deft-lantern run 'doors open' --yes; echo run $?; rmdir t.log.jsonl; deft-lantern say left 'PWR?' --right 'PWR=*'";
+    let Some(said) = on(script) else { return };
+    for line in ["line 2", "session 2", "run 2"] {
+        said.line(&[line]);
+    }
+    said.line(&["t.log.jsonl cannot be"]);
+    said.line(&["answer   PWR=0"]);
+}
+
 /// A real daemon negotiates as telnet does, asks who is there, and serves a shell.
 #[test]
 fn a_real_telnet_daemon_is_spoken_with() {

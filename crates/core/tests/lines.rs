@@ -310,7 +310,7 @@ fn words_come_to_lines(#[case] node: &str, #[case] words: Words, #[case] expecte
     let sheet = RigSheet::parse(SHEET).unwrap();
     let node = sheet.nodes.iter().find(|one| one.name.value == node).unwrap();
     match (sheet.spoken(node, &words), expected) {
-        (Ok(spoken), Ok(say)) => assert_eq!((spoken.say.as_str(), spoken.ends), (say, LineBreak::Cr)),
+        (Ok(spoken), Ok(say)) => assert_eq!((spoken.say.as_str(), spoken.speech.ends), (say, LineBreak::Cr)),
         (Err(why), Err(part)) => assert!(why.contains(part), "{why}"),
         other => panic!("{other:?}"),
     }

@@ -70,12 +70,7 @@ pub fn run<C: Conversation>(
     station: &Station,
     watch: impl FnMut(&C, Duration, Option<C::Event>) -> ControlFlow<()>,
 ) -> Result<Traffic, NetError> {
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
-    runtime.block_on(async {
-        let mut run = Run::start(station).map_err(NetError::Runtime)?;
-        run.drive(conversation, watch).await?;
-        Ok(run.traffic)
-    })
+    run_beside(conversation, station, |_| {}, watch)
 }
 
 /// The same, with somebody who types: each line of `typed` is handed in as it comes, and its end.
@@ -88,11 +83,8 @@ pub fn run_typed<C: Conversation>(
     typed: impl BufRead + Send + 'static,
     watch: impl FnMut(&C, Duration, Option<C::Event>) -> ControlFlow<()>,
 ) -> Result<Traffic, NetError> {
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
-    runtime.block_on(async {
-        let mut run = Run::start(station).map_err(NetError::Runtime)?;
-        let mail = run.mail.clone();
-        // Whoever waits for a person to type cannot be stopped; it ends with the program, or with what is typed.
+    // Whoever waits for a person to type cannot be stopped; it ends with the program, or with what is typed.
+    let hand_in = |mail: Sender<Input>| {
         std::thread::spawn(move || {
             for line in typed.lines().map_while(Result::ok) {
                 if mail.blocking_send(Input::Typed(Some(line))).is_err() {
@@ -101,6 +93,21 @@ pub fn run_typed<C: Conversation>(
             }
             mail.blocking_send(Input::Typed(None)).unwrap_or(());
         });
+    };
+    run_beside(conversation, station, hand_in, watch)
+}
+
+/// Runs it beside whoever else hands something in.
+fn run_beside<C: Conversation>(
+    conversation: &mut C,
+    station: &Station,
+    begin: impl FnOnce(Sender<Input>),
+    watch: impl FnMut(&C, Duration, Option<C::Event>) -> ControlFlow<()>,
+) -> Result<Traffic, NetError> {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(NetError::Runtime)?;
+    runtime.block_on(async {
+        let mut run = Run::start(station).map_err(NetError::Runtime)?;
+        begin(run.mail.clone());
         run.drive(conversation, watch).await?;
         Ok(run.traffic)
     })

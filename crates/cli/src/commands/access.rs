@@ -12,7 +12,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table};
-use crate::secrets::{SecretsFile, Whose, of_environment, owners};
+use crate::secrets::{SecretsFile, Whose, leave_no_core, of_environment, owners};
 
 /// The most bytes of a password.
 const LONGEST: usize = 1024;
@@ -79,6 +79,7 @@ struct Kept {
 
 /// Runs it.
 pub(crate) fn run(sub: &Sub, out: &mut Out) -> Result<Exit, Failure> {
+    leave_no_core();
     match sub {
         Sub::Set(args) => set(args, out),
         Sub::List => list(out),
@@ -184,7 +185,7 @@ impl Whom {
         }
         let file = SheetFile::named_or_only(self.sheet.as_deref())?;
         let sheet = file.as_ref().map(|file| &file.sheet);
-        if let Some(node) = sheet.and_then(|sheet| sheet.nodes.iter().find(|node| node.name.value == self.whom)) {
+        if let Some(node) = sheet.and_then(|sheet| super::named::planned(sheet, &self.whom)) {
             let owner = owners(node).into_iter().next().ok_or_else(|| {
                 let what = "has neither a MAC address nor an address on the sheet by which to know it";
                 Failure::Call(format!("{} {what}; name its address", self.whom))

@@ -211,6 +211,18 @@ pub(super) fn addresses(
     Ok(all)
 }
 
+/// The node of the sheet that is called so, or has this address or MAC address.
+pub(super) fn planned<'a>(sheet: &'a RigSheet, called: &str) -> Option<&'a SheetNode> {
+    let mac: Option<MacAddress> = called.parse().ok();
+    let address: Option<Ipv4Addr> = called.parse().ok();
+    let is_it = |node: &&SheetNode| match (mac, address) {
+        (Some(mac), _) => node.mac.as_ref().is_some_and(|one| one.value == mac),
+        (None, Some(address)) => node.fixed_address() == Some(address),
+        (None, None) => node.name.value.eq_ignore_ascii_case(called),
+    };
+    sheet.nodes.iter().find(is_it)
+}
+
 /// Where the sheet has whoever is called so: a node, a source or a switch, or a MAC address.
 pub(super) fn on_sheet(target: &str, sheet: Option<&RigSheet>) -> Option<Ipv4Addr> {
     let sheet = sheet?;

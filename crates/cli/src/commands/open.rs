@@ -4,7 +4,8 @@ use std::env;
 use std::process::{Command, Stdio};
 
 use lantern_core::census::{Device, Service};
-use lantern_core::sheet::{RigSheet, SheetNode};
+use lantern_core::compare::planned_as;
+use lantern_core::sheet::RigSheet;
 
 use super::named;
 use crate::exit::Exit;
@@ -64,11 +65,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 /// Where the page of its kind is, for a device that the sheet knows.
 fn path_of_kind(sheet: &RigSheet, device: &Device) -> Option<String> {
-    let is_it = |node: &&SheetNode| {
-        node.mac.as_ref().is_some_and(|mac| Some(mac.value) == device.mac)
-            || (node.mac.is_none() && node.fixed_address().is_some_and(|at| Some(at) == device.address))
-    };
-    sheet.kind_of(sheet.nodes.iter().find(is_it)?)?.hints.page.clone()
+    sheet.kind_of(planned_as(sheet, device)?)?.hints.page.clone()
 }
 
 /// Where its page is: at the port that it tells of by DNS-SD, else at the usual one.

@@ -5,13 +5,13 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use std::path::PathBuf;
 
 use lantern_core::conversation::{SayLine, SayPlan, SayResult, Telling, TellingEvent, TellingStep};
-use lantern_core::logbook::{LineSaid, Order};
+use lantern_core::logbook::{LineSaid, Order, SaidResult};
 use lantern_core::sheet::kind::CarriedBy;
 use lantern_core::sheet::{OnFailure, RigSheet, Sequence, SequenceStep, Words};
 use serde::Serialize;
 
 use super::named;
-use super::spoken::{SaidBook, in_words, refuse};
+use super::spoken::{SaidBook, refuse, told};
 use super::survey::wants;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -57,8 +57,8 @@ struct StepLine {
     node: String,
     to: SocketAddrV4,
     say: String,
-    /// `answered`, `wrong`, `unanswered`, `lost`, or null for one that was not begun.
-    result: Option<&'static str>,
+    /// `null` for one that was not begun.
+    result: Option<SaidResult>,
     answer: Option<String>,
 }
 
@@ -157,9 +157,9 @@ impl Step {
         let pattern = step.right.clone().or(spoken.right);
         let right = pattern.as_ref().map_or("any answer".to_owned(), ToString::to_string);
         let plan = SayPlan {
-            to: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, spoken.port),
-            by: spoken.by,
-            ends: spoken.ends,
+            to: SocketAddrV4::new(Ipv4Addr::UNSPECIFIED, spoken.speech.port),
+            by: spoken.speech.by,
+            ends: spoken.speech.ends,
             wait: step.wait,
             lines: vec![SayLine { text: spoken.say.clone(), right: pattern }],
             stays: false,
@@ -233,11 +233,9 @@ fn show_plan(sequence: &Sequence, steps: &[Step], out: &mut Out) -> Result<(), F
 fn show_results(steps: &[Step], results: &[Option<SayResult>], out: &mut Out) -> Result<(), Failure> {
     let mut table = Table::new(&["step", "node", "what came of it"]).unbroken(&["node"]);
     for (number, (step, result)) in (1..).zip(steps.iter().zip(results)) {
-        let (words, tone) = in_words(result.as_ref());
-        let wrong =
-            matches!(result, Some(SayResult::Wrong(_))).then_some(", which is not right").unwrap_or_default();
+        let (words, tone) = result.as_ref().map_or(("not begun".to_owned(), Tone::Doubtful), told);
         let node = Cell::new(step.node.clone(), Tone::Strong);
-        table.row(vec![number.to_string().into(), node, Cell::new(format!("{words}{wrong}"), tone)]);
+        table.row(vec![number.to_string().into(), node, Cell::new(words, tone)]);
     }
     out.table(&table)?;
     let done = results.iter().flatten().filter(|result| !result.is_failure()).count();
@@ -253,21 +251,12 @@ fn answer(
     if !out.is_json() {
         return Ok(());
     }
-    let line = |(step, result): (&Step, &Option<SayResult>)| {
-        let (word, said) = match result {
-            Some(SayResult::Answered(said)) => (Some("answered"), Some(said)),
-            Some(SayResult::Wrong(said)) => (Some("wrong"), Some(said)),
-            Some(SayResult::Unanswered) => (Some("unanswered"), None),
-            Some(SayResult::Lost(_)) => (Some("lost"), None),
-            None => (None, None),
-        };
-        StepLine {
-            node: step.node.clone(),
-            to: step.step.to(),
-            say: step.says.clone(),
-            result: word,
-            answer: said.map(ToString::to_string),
-        }
+    let line = |(step, result): (&Step, &Option<SayResult>)| StepLine {
+        node: step.node.clone(),
+        to: step.step.to(),
+        say: step.says.clone(),
+        result: result.as_ref().map(SaidResult::from),
+        answer: result.as_ref().and_then(SayResult::answer).map(ToString::to_string),
     };
     let steps = steps.iter().zip(results).map(line).collect();
     Ok(out.object(&Answer { format: 1, sequence: sequence.name.value.clone(), steps })?)

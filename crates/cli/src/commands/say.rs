@@ -5,15 +5,15 @@ use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use lantern_core::conversation::{SayEvent, SayLine, SayPlan, SayResult, Saying};
-use lantern_core::logbook::{LineSaid, Order};
+use lantern_core::logbook::{LineSaid, Order, SaidResult};
 use lantern_core::pattern::Pattern;
-use lantern_core::sheet::kind::{CarriedBy, LineBreak, not_sayable};
-use lantern_core::sheet::{RigSheet, SheetNode, Spoken, Words};
+use lantern_core::sheet::kind::{CarriedBy, LineBreak, Speech, not_sayable};
+use lantern_core::sheet::{RigSheet, Spoken, Words};
 use serde::Serialize;
 
 use super::changes::word;
 use super::named;
-use super::spoken::{DOTS, SaidBook, in_words, refuse, time_of_day};
+use super::spoken::{DOTS, SaidBook, refuse, time_of_day, told};
 use super::survey::wants;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -90,7 +90,7 @@ struct Line {
 
 #[derive(Debug, Serialize)]
 struct ResultLine {
-    result: &'static str,
+    result: SaidResult,
     answer: Option<String>,
 }
 
@@ -99,22 +99,23 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let sheet = args.at.sheet(out)?;
     let spoken = args.spoken(sheet.as_ref().map(|file| &file.sheet))?;
     let mut wants = wants(&[]);
-    if spoken.by == CarriedBy::Udp {
-        wants.ports.push(spoken.port);
+    let speech = spoken.speech;
+    if speech.by == CarriedBy::Udp {
+        wants.ports.push(speech.port);
     }
     let sheet_name = sheet.as_ref().map(|file| file.path.display().to_string());
     let session = Session::wanting(&wants, args.at.adapter.as_deref(), sheet, out)?;
     let named = named::addresses(std::slice::from_ref(&args.node), &session, out)?;
     let Some((name, address)) = named.into_iter().next() else { return Ok(Exit::Call) };
     refuse(&name, address, &session, out)?;
-    let to = SocketAddrV4::new(address, spoken.port);
+    let to = SocketAddrV4::new(address, speech.port);
     let stays = spoken.say.is_empty();
     let right = args.right.clone().or(spoken.right);
     let lines = if stays { Vec::new() } else { vec![SayLine { text: spoken.say, right }] };
     let wait = Duration::from_secs(args.wait.into());
-    let plan = SayPlan { to, by: spoken.by, ends: spoken.ends, wait, lines, stays, number: 0 };
+    let plan = SayPlan { to, by: speech.by, ends: speech.ends, wait, lines, stays, number: 0 };
     let mut saying = Saying::new(plan, session.vantage());
-    out.note(&format!("to {name} at {to} by {}", spoken.by))?;
+    out.note(&format!("to {name} at {to} by {}", speech.by))?;
     let mut book = SaidBook::begin(&session.logbook_path(), Order::Say, sheet_name, [name.as_str()])?;
     let (mut last, mut kept) = (None::<LineSaid>, Vec::new());
     let watch = |_: &Saying, now: Duration, event: Option<SayEvent>| {
@@ -145,11 +146,7 @@ fn show(event: &SayEvent, now: Duration, out: &mut Out, kept: &mut Vec<Line>) ->
         SayEvent::Heard { line, .. } => ("unasked", line.to_string(), Tone::Doubtful),
         SayEvent::Ended(SayResult::Answered(_)) | SayEvent::Opened => return Ok(()),
         SayEvent::Ended(result) => {
-            let (words, _) = in_words(Some(result));
-            return Ok(out.note(&match result {
-                SayResult::Wrong(_) => format!("{words}, which is not the right answer"),
-                _ => words,
-            })?);
+            return Ok(out.note(&told(result).0)?);
         }
         SayEvent::Closed(end) => return Ok(out.note(&format!("the connection is over: {end}"))?),
     };
@@ -177,20 +174,14 @@ fn exit(results: &[SayResult], stays: bool) -> Exit {
 
 impl ResultLine {
     fn of(result: &SayResult) -> Self {
-        let (result, answer) = match result {
-            SayResult::Answered(answer) => ("answered", Some(answer)),
-            SayResult::Wrong(answer) => ("wrong", Some(answer)),
-            SayResult::Unanswered => ("unanswered", None),
-            SayResult::Lost(_) => ("lost", None),
-        };
-        Self { result, answer: answer.map(ToString::to_string) }
+        Self { result: result.into(), answer: result.answer().map(ToString::to_string) }
     }
 }
 
 impl Args {
     /// What is said and how, by the options, and where they say nothing by its kind. Nothing is said where a person will type.
     fn spoken(&self, sheet: Option<&RigSheet>) -> Result<Spoken, Failure> {
-        let node = sheet.and_then(|sheet| planned(sheet, &self.node));
+        let node = sheet.and_then(|sheet| named::planned(sheet, &self.node));
         let speech = node.and_then(|node| sheet?.kind_of(node)?.speech);
         let port = self.port.or_else(|| speech.map(|speech| speech.port)).ok_or_else(|| {
             Failure::Call(format!(
@@ -216,22 +207,8 @@ impl Args {
         let meant = |word: &Option<String>| word.clone().unwrap_or_default();
         let by = CarriedBy::WORDS.iter().find(|(word, _)| *word == meant(&self.by)).map(|(_, by)| *by);
         let ends = LineBreak::WORDS.iter().find(|(word, _)| *word == meant(&self.end)).map(|(_, ends)| *ends);
-        Ok(Spoken {
-            say,
-            right,
-            port,
-            by: by.or_else(|| speech.map(|speech| speech.by)).unwrap_or_default(),
-            ends: ends.or_else(|| speech.map(|speech| speech.ends)).unwrap_or_default(),
-        })
+        let by = by.or_else(|| speech.map(|speech| speech.by)).unwrap_or_default();
+        let ends = ends.or_else(|| speech.map(|speech| speech.ends)).unwrap_or_default();
+        Ok(Spoken { say, right, speech: Speech { port, by, ends } })
     }
-}
-
-/// The node of the sheet that is called so, or has this address or MAC address.
-fn planned<'a>(sheet: &'a RigSheet, called: &str) -> Option<&'a SheetNode> {
-    sheet.nodes.iter().find(|node| {
-        let mac = node.mac.as_ref().map(|mac| mac.value);
-        node.name.value.eq_ignore_ascii_case(called)
-            || node.fixed_address().is_some_and(|address| called.parse() == Ok(address))
-            || mac.is_some_and(|mac| called.parse() == Ok(mac))
-    })
 }

@@ -3,9 +3,10 @@
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::path::Path;
 
+use lantern_core::Said;
 use lantern_core::change::Part;
 use lantern_core::conversation::{Concern, SayEvent, SayResult};
-use lantern_core::logbook::{Begun, Ending, LineSaid, Order};
+use lantern_core::logbook::{Begun, Ending, LineSaid, Order, SaidResult};
 use lantern_core::sheet::RigSheet;
 
 use crate::clock;
@@ -15,7 +16,7 @@ use crate::output::{Out, Tone};
 use crate::session::Session;
 
 /// What stands for what must not be shown.
-pub(super) const DOTS: &str = "•••";
+pub(crate) const DOTS: &str = "•••";
 
 /// Refuses whom nothing may be said to: who is locked, this computer, and who is out of reach.
 pub(super) fn refuse(name: &str, address: Ipv4Addr, session: &Session, out: &mut Out) -> Result<(), Failure> {
@@ -107,14 +108,23 @@ impl SaidBook {
     }
 }
 
-/// What came of a line, in a word, and how it is to be shown.
-pub(super) fn in_words(result: Option<&SayResult>) -> (String, Tone) {
+/// What came of a line, in words, and how it is to be shown.
+pub(crate) fn in_words(result: SaidResult, answer: Option<&Said>) -> (String, Tone) {
+    let answer = answer.map(ToString::to_string).unwrap_or_default();
     match result {
-        Some(SayResult::Answered(answer)) => (format!("answers {answer}"), Tone::Good),
-        Some(SayResult::Wrong(answer)) => (format!("answers {answer}"), Tone::Bad),
-        Some(SayResult::Unanswered) => ("no answer".to_owned(), Tone::Bad),
-        Some(SayResult::Lost(end)) => (format!("lost: {end}"), Tone::Bad),
-        None => ("not begun".to_owned(), Tone::Doubtful),
+        SaidResult::Answered => (format!("answers {answer}"), Tone::Good),
+        SaidResult::Wrong => (format!("answers {answer}, which is not the right answer"), Tone::Bad),
+        SaidResult::Unanswered => ("no answer".to_owned(), Tone::Bad),
+        SaidResult::Lost => ("lost".to_owned(), Tone::Bad),
+    }
+}
+
+/// The same where it is known why something was lost.
+pub(super) fn told(result: &SayResult) -> (String, Tone) {
+    let (words, tone) = in_words(result.into(), result.answer());
+    match result {
+        SayResult::Lost(end) => (format!("{words}: {end}"), tone),
+        _ => (words, tone),
     }
 }
 

@@ -4,13 +4,12 @@ use std::collections::HashMap;
 use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 
-use lantern_core::MacAddress;
 use lantern_core::adapter::{Adapter, ChooseError, Computer, Medium};
 use lantern_core::census::Ways;
 use lantern_core::conversation::{Concern, OnCables, Reached, Vantage};
 use lantern_core::finding::Finding;
 use lantern_core::ladder::{Circumstances, Rung, Step, WasHeard, climb};
-use lantern_core::sheet::{RigSheet, SheetNode};
+use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
 use super::survey::play;
@@ -91,17 +90,6 @@ fn address(known: Option<Ipv4Addr>, target: &str, look: &Look) -> Result<Ipv4Add
     }
 }
 
-/// The node of the sheet that is meant.
-fn planned<'a>(sheet: &'a RigSheet, target: &str, address: Ipv4Addr) -> Option<&'a SheetNode> {
-    let mac: Option<MacAddress> = target.parse().ok();
-    let is_it = |node: &&SheetNode| match (mac, target.parse::<Ipv4Addr>()) {
-        (Some(mac), _) => node.mac.as_ref().is_some_and(|one| one.value == mac),
-        (None, Ok(_)) => node.fixed_address() == Some(address),
-        (None, Err(_)) => node.name.value.eq_ignore_ascii_case(target),
-    };
-    sheet.nodes.iter().find(is_it)
-}
-
 /// Where no adapter can be taken, the first rungs say why.
 fn without_address(args: &Args, error: ChooseError, out: &mut Out) -> Result<Exit, Failure> {
     let computer = computer()?;
@@ -158,7 +146,7 @@ fn answer(
     let at = Circumstances {
         called,
         address,
-        planned: sheet.and_then(|file| planned(&file.sheet, called, address)),
+        planned: sheet.and_then(|file| named::planned(&file.sheet, called)),
         sheet: sheet.map(|file| (&file.sheet, path.as_str())),
         computer,
         adapter,

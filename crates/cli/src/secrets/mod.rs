@@ -79,7 +79,7 @@ fn variable(start: &str, family: Way) -> String {
 }
 
 /// A picture of the memory, which a system may keep of a program that fails, would hold them.
-fn leave_no_core() {
+pub(crate) fn leave_no_core() {
     #[cfg(unix)]
     {
         use rustix::process::{Resource, Rlimit, setrlimit};

@@ -110,10 +110,10 @@ impl Units {
             self.overlooked += 1;
             return;
         }
-        if unit.family == Way::Onvif && unit.mac.is_some() {
-            // It is where it was heard last.
-            let is_elsewhere = |one: &Unit| one.identity == unit.identity && one.mac == unit.mac;
-            self.known.retain(|own, one| *own == key || one.family != unit.family || !is_elsewhere(one));
+        if unit.mac.is_some() {
+            // Some tell their MAC address only when they are read.
+            let (family, identity, handle, _) = key.clone();
+            self.known.remove(&(family, identity, handle, None));
         }
         self.known.insert(key, unit.clone());
     }
@@ -122,8 +122,6 @@ impl Units {
     fn key(unit: &Unit) -> Key {
         match unit.family {
             Way::Rdmnet => (unit.family, unit.identity.clone(), String::new(), None),
-            // Its MAC address it may tell only when it is read.
-            Way::Onvif => (unit.family, unit.identity.clone(), unit.address.to_string(), None),
             _ => (unit.family, unit.identity.clone(), unit.handle.clone(), unit.mac),
         }
     }

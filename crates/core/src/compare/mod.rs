@@ -253,6 +253,12 @@ impl Tells for Together<'_> {
     }
 }
 
+/// Which node of the sheet a device is.
+#[must_use]
+pub fn planned_as<'a>(sheet: &'a RigSheet, device: &Device) -> Option<&'a SheetNode> {
+    sheet.nodes.iter().find(|planned| device_of(planned, std::slice::from_ref(device)).is_some())
+}
+
 /// Which device a planned node is: by its MAC address; where the sheet gives none, by its address or its name.
 fn device_of<'a>(planned: &SheetNode, devices: &'a [Device]) -> Option<&'a Device> {
     let mut seen = devices.iter().filter(|device| device.standing != Standing::Missing);

@@ -26,8 +26,6 @@ pub(crate) struct Course {
     pub(crate) vantage: Vantage,
     /// The unit as last heard.
     pub(crate) unit: Unit,
-    /// The MAC address that it states, which may be another than its frames bear.
-    stated: Option<MacAddress>,
     /// How long it may take for each step.
     pub(crate) restart_time: Duration,
     differences: Vec<Difference>,
@@ -86,6 +84,10 @@ impl Write {
     pub(crate) const fn first(now: Duration) -> Self {
         Self { nth: 1, first_at: now }
     }
+
+    const fn next(self) -> Self {
+        Self { nth: self.nth + 1, ..self }
+    }
 }
 
 impl Following {
@@ -99,7 +101,6 @@ impl Course {
         Self {
             vantage,
             unit: unit.clone(),
-            stated: unit.mac,
             restart_time,
             differences: change.differences.clone(),
             steps: change.steps.clone(),
@@ -165,7 +166,7 @@ impl Course {
     }
 
     pub(crate) fn is_own_mac(&self, mac: MacAddress) -> bool {
-        self.unit.mac == Some(mac) || self.stated == Some(mac)
+        self.unit.mac == Some(mac)
     }
 
     /// Somebody else at `address`, if the sighting shows one.
@@ -266,7 +267,7 @@ impl Course {
     pub(crate) fn again(&self, now: Duration, follow: &Following) -> Option<Write> {
         let still_old = follow.old_at.is_some_and(|at| at >= follow.since + SETTLED);
         let may = follow.write.nth < WRITES && now < follow.write.first_at + self.restart_time;
-        (still_old && may).then(|| Write { nth: follow.write.nth + 1, ..follow.write })
+        (still_old && may).then(|| follow.write.next())
     }
 
     /// The attempt to make, where it stands where it should, and something else of the step is open still.
@@ -274,7 +275,7 @@ impl Course {
         let open = self.open_step();
         let stands = |one: &Difference| !matches!(one.field, Field::Address | Field::Addressing | Field::Mask);
         let is_left = follow.write.nth < WRITES && open.iter().all(stands) && open.iter().any(Difference::is_told);
-        is_left.then(|| Write { nth: follow.write.nth + 1, ..follow.write })
+        is_left.then(|| follow.write.next())
     }
 
     /// Whether its time is over.

@@ -104,6 +104,23 @@ pub enum SayResult {
     Lost(LinkEnd),
 }
 
+impl SayResult {
+    /// Whether it is not what was wanted.
+    #[must_use]
+    pub const fn is_failure(&self) -> bool {
+        !matches!(self, Self::Answered(_))
+    }
+
+    /// What was answered, if anything was.
+    #[must_use]
+    pub const fn answer(&self) -> Option<&Said> {
+        match self {
+            Self::Answered(answer) | Self::Wrong(answer) => Some(answer),
+            Self::Unanswered | Self::Lost(_) => None,
+        }
+    }
+}
+
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Phase {
     /// The connection is being opened.

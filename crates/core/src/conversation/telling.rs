@@ -44,48 +44,34 @@ impl TellingStep {
         }
     }
 
-    fn begin(&self, number: usize, vantage: &Vantage) -> Teller {
+    fn begin(&self, number: usize, vantage: &Vantage) -> Box<dyn Uttering> {
         let number = u32::try_from(number).unwrap_or(u32::MAX);
         match self {
-            Self::Lines(plan) => {
-                Teller::Lines(Box::new(Saying::new(SayPlan { number, ..plan.clone() }, vantage.clone())))
-            }
+            Self::Lines(plan) => Box::new(Saying::new(SayPlan { number, ..plan.clone() }, vantage.clone())),
             Self::Screen { to, mac, order, wait } => {
                 let login = vantage.secrets.of(Way::Pjlink, *mac, *to);
                 let secret = login.map(|login| login.password.clone());
-                Teller::Screen(Box::new(pjlink::Order::new(*to, order.0.clone(), secret, *wait, number)))
+                Box::new(pjlink::Order::new(*to, order.0.clone(), secret, *wait, number))
             }
         }
     }
 }
 
 /// A step under way.
-#[derive(Debug)]
-enum Teller {
-    Lines(Box<Saying>),
-    Screen(Box<pjlink::Order>),
+trait Uttering: Conversation<Event = SayEvent> + std::fmt::Debug {
+    /// What came of it; `None` while it is under way.
+    fn result(&self) -> Option<SayResult>;
 }
 
-impl Teller {
-    fn conversation(&mut self) -> &mut dyn Conversation<Event = SayEvent> {
-        match self {
-            Self::Lines(saying) => &mut **saying,
-            Self::Screen(order) => &mut **order,
-        }
-    }
-
-    fn wake_at(&self) -> Option<Duration> {
-        match self {
-            Self::Lines(saying) => saying.wake_at(),
-            Self::Screen(order) => order.wake_at(),
-        }
-    }
-
+impl Uttering for Saying {
     fn result(&self) -> Option<SayResult> {
-        match self {
-            Self::Lines(saying) => saying.results().last().cloned(),
-            Self::Screen(order) => order.result.clone(),
-        }
+        self.results().last().cloned()
+    }
+}
+
+impl Uttering for pjlink::Order {
+    fn result(&self) -> Option<SayResult> {
+        self.result.clone()
     }
 }
 
@@ -106,18 +92,10 @@ pub struct Telling {
     together: bool,
     stops: bool,
     next: usize,
-    running: Vec<(usize, Duration, Teller)>,
+    running: Vec<(usize, Duration, Box<dyn Uttering>)>,
     results: Vec<Option<SayResult>>,
     events: VecDeque<TellingEvent>,
     sends: VecDeque<Outgoing>,
-}
-
-impl SayResult {
-    /// Whether it is not what was wanted.
-    #[must_use]
-    pub const fn is_failure(&self) -> bool {
-        !matches!(self, Self::Answered(_))
-    }
 }
 
 impl Telling {
@@ -164,11 +142,10 @@ impl Telling {
     /// Takes out what they tell and send, and ends those that are over.
     fn collect(&mut self) {
         for (step, _, teller) in &mut self.running {
-            let conversation = teller.conversation();
-            while let Some(news) = conversation.next_event() {
+            while let Some(news) = teller.next_event() {
                 self.events.push_back(TellingEvent { step: *step, news });
             }
-            while let Some(outgoing) = conversation.next_send() {
+            while let Some(outgoing) = teller.next_send() {
                 self.sends.push_back(outgoing);
             }
             self.results[*step] = teller.result();
@@ -182,7 +159,7 @@ impl Conversation for Telling {
 
     fn hear(&mut self, now: Duration, heard: &Heard<'_>) {
         for (_, since, teller) in &mut self.running {
-            teller.conversation().hear(now.saturating_sub(*since), heard);
+            teller.hear(now.saturating_sub(*since), heard);
         }
         self.go_on(now);
     }
@@ -201,7 +178,7 @@ impl Conversation for Telling {
         for (_, since, teller) in &mut self.running {
             let own = now.saturating_sub(*since);
             if teller.wake_at().is_some_and(|at| at <= own) {
-                teller.conversation().wake(own);
+                teller.wake(own);
             }
         }
         self.go_on(now);

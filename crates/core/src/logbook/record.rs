@@ -141,17 +141,22 @@ pub enum SaidResult {
     Lost,
 }
 
+impl From<&SayResult> for SaidResult {
+    fn from(result: &SayResult) -> Self {
+        match result {
+            SayResult::Answered(_) => Self::Answered,
+            SayResult::Wrong(_) => Self::Wrong,
+            SayResult::Unanswered => Self::Unanswered,
+            SayResult::Lost(_) => Self::Lost,
+        }
+    }
+}
+
 impl LineSaid {
     /// The same with what came of it.
     #[must_use]
     pub fn ended(self, result: &SayResult) -> Self {
-        let (result, answer) = match result {
-            SayResult::Answered(answer) => (SaidResult::Answered, Some(answer.clone())),
-            SayResult::Wrong(answer) => (SaidResult::Wrong, Some(answer.clone())),
-            SayResult::Unanswered => (SaidResult::Unanswered, None),
-            SayResult::Lost(_) => (SaidResult::Lost, None),
-        };
-        Self { result: Some(result), answer, ..self }
+        Self { result: Some(result.into()), answer: result.answer().cloned(), ..self }
     }
 }
 

@@ -63,7 +63,9 @@ impl Run {
             Record::Ended { how } => self.ended = Some(how),
             Record::Step(step) => self.take_step(line.at, step),
             Record::Said(said) => {
-                match self.said.iter_mut().rfind(|one| one.to == said.to && one.result.is_none()) {
+                let is_it =
+                    |one: &&mut LineSaid| one.result.is_none() && (one.to, &one.line) == (said.to, &said.line);
+                match self.said.iter_mut().rfind(is_it) {
                     Some(open) if said.result.is_some() => *open = said,
                     _ => self.said.push(said),
                 }

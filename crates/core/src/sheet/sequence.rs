@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_wire::pjlink::{Command, input_in_words};
 
 use super::fields::Fields;
-use super::kind::{CarriedBy, LineBreak, NamedLine, not_sayable};
+use super::kind::{NamedLine, Speech, not_sayable};
 use super::place::Placed;
 use super::{RigSheet, SheetNode};
 use crate::pattern::Pattern;
@@ -101,11 +101,7 @@ pub struct Spoken {
     /// What a right answer looks like, where that is known.
     pub right: Option<Pattern>,
     /// At which port, by what, and what ends a line.
-    pub port: u16,
-    /// By what it is carried.
-    pub by: CarriedBy,
-    /// What ends a line.
-    pub ends: LineBreak,
+    pub speech: Speech,
 }
 
 /// A sequence whose nodes are names still.
@@ -151,7 +147,7 @@ impl RigSheet {
         };
         match not_sayable(&say) {
             Some(why) => Err(format!("{say:?} cannot be said to {name}: {why}")),
-            None => Ok(Spoken { say, right, port: speech.port, by: speech.by, ends: speech.ends }),
+            None => Ok(Spoken { say, right, speech }),
         }
     }
 }

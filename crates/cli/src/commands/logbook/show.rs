@@ -2,12 +2,13 @@
 
 use std::path::PathBuf;
 
-use lantern_core::logbook::{LineSaid, Run, SaidResult, SentStep, Stage};
+use lantern_core::logbook::{LineSaid, Run, SentStep, Stage};
 use lantern_core::pattern::Pattern;
 use serde::Serialize;
 
 use super::{path_of, when};
 use crate::commands::changes::steps_of;
+use crate::commands::spoken::{DOTS, in_words};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::logbook_file::runs_of;
@@ -79,20 +80,13 @@ impl Args {
 fn show_said(run: &Run, out: &mut Out) -> Result<Exit, Failure> {
     let mut table = Table::new(&["line", "node", "to", "said", "came of it"]).unbroken(&["node", "to"]);
     for (number, said) in (1..).zip(&run.said) {
-        let (what, tone) = match (said.result, &said.answer) {
-            (Some(SaidResult::Answered), Some(answer)) => (format!("answers {answer}"), Tone::Good),
-            (Some(SaidResult::Wrong), Some(answer)) => {
-                (format!("answers {answer}, which is not right"), Tone::Bad)
-            }
-            (Some(SaidResult::Unanswered), _) => ("no answer".to_owned(), Tone::Bad),
-            (None, _) => ("no end: killed, or under way".to_owned(), Tone::Doubtful),
-            _ => ("lost".to_owned(), Tone::Bad),
-        };
+        let under_way = || ("no end: killed, or under way".to_owned(), Tone::Doubtful);
+        let (what, tone) = said.result.map_or_else(under_way, |result| in_words(result, said.answer.as_ref()));
         table.row(vec![
             number.to_string().into(),
             Cell::new(said.node.clone(), Tone::Strong),
             said.to.to_string().into(),
-            said.line.clone().unwrap_or_else(|| "•••".to_owned()).into(),
+            said.line.clone().unwrap_or_else(|| DOTS.to_owned()).into(),
             Cell::new(what, tone),
         ]);
     }

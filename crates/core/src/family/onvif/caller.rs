@@ -141,8 +141,7 @@ impl Caller {
         let mut nonce = [0; 16];
         nonce[..4].copy_from_slice(&self.seed.to_be_bytes());
         nonce[4..8].copy_from_slice(&self.count.to_be_bytes());
-        nonce[8..].copy_from_slice(&now.as_secs().wrapping_mul(1_000_000_007).to_be_bytes());
-        nonce[12..].copy_from_slice(&now.subsec_nanos().to_be_bytes());
+        nonce[8..].copy_from_slice(&u64::try_from(now.as_nanos()).unwrap_or(u64::MAX).to_be_bytes());
         nonce
     }
 

@@ -111,15 +111,9 @@ impl Search {
     fn tell(&mut self, now: Duration, key: Key) {
         let Some(found) = self.found.get(&key) else { return };
         let (address, seen) = key;
-        let mut facts = Facts::able(&FIELDS);
-        let mut stated = None;
-        match found.reading.as_ref().filter(|(reading, _)| reading.is_heard()) {
-            Some((reading, _)) => {
-                facts = reading.facts.clone();
-                stated = reading.mac();
-            }
-            None => learn_scopes(&mut facts, &found.present.scopes),
-        }
+        let reading = found.reading.as_ref().map(|(reading, _)| reading);
+        let mut facts = reading.map_or_else(|| Facts::able(&FIELDS), |reading| reading.facts.clone());
+        let stated = reading.and_then(Reading::mac);
         if facts.get(Field::Name).is_none() {
             learn_scopes(&mut facts, &found.present.scopes);
         }

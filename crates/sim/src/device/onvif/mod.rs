@@ -10,11 +10,12 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
+use jiff::SignedDuration;
+use jiff::civil::DateTime;
+
 use super::body::{Body, IpState};
 use super::{DeviceSetup, Linked, Role, Utterance};
 use crate::{Destination, Speech};
-use jiff::SignedDuration;
-use jiff::civil::DateTime;
 
 use http::{Request, answer};
 use soap::{Call, Credentials};
