@@ -2,8 +2,9 @@
 
 use std::net::Ipv4Addr;
 
+use lantern_wire::Place;
 use lantern_wire::http_digest::Challenge;
-use lantern_wire::onvif::{self, Discovery, Order, Place, Present, Scope, Topic, WantedInterface};
+use lantern_wire::onvif::{self, Discovery, Order, Present, Scope, Topic, WantedInterface};
 use lantern_wire::xml::Element;
 use proptest::prelude::*;
 

@@ -5,7 +5,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 use super::vocabulary::{ADDRESSING, DISCOVERY, ENVELOPE, EVERYBODY, NETWORK};
 use super::{DEVICE_SERVICE, Scope};
 use crate::xml::{Element, escaped};
-use crate::{Layer, WireError};
+use crate::{Layer, Place, WireError};
 
 /// The most services and scopes looked at of one device.
 const MOST: usize = 64;
@@ -45,15 +45,6 @@ pub struct Present {
     pub scopes: Vec<Scope>,
     /// Where its services are, by addresses of IPv4.
     pub places: Vec<Place>,
-}
-
-/// Where a service is.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Place {
-    /// Address and port, as it states them. The address may be another one than it has.
-    pub at: SocketAddrV4,
-    /// The path, with the `/` before it.
-    pub path: String,
 }
 
 impl Discovery {
@@ -125,24 +116,6 @@ impl Present {
         let place = own.or_else(|| self.places.first());
         let (port, path) = place.map_or((HTTP, DEVICE_SERVICE), |place| (place.at.port(), place.path.as_str()));
         Place { at: SocketAddrV4::new(from, port), path: path.to_owned() }
-    }
-}
-
-impl Place {
-    /// Reads `http://10.40.7.1:8080/onvif/device_service`; `None` for what is no such address.
-    #[must_use]
-    pub fn parse(text: &str) -> Option<Self> {
-        let rest = text.strip_prefix("http://")?;
-        let (host, path) = rest.split_at(rest.find('/').unwrap_or(rest.len()));
-        let (host, port) = host.split_once(':').map_or(Some((host, HTTP)), |(host, port)| {
-            port.parse().ok().filter(|port| *port != 0).map(|port| (host, port))
-        })?;
-        let path = if path.is_empty() { "/" } else { path };
-        // What stands in a request line may not end it.
-        if !path.bytes().all(|byte| byte.is_ascii_graphic()) {
-            return None;
-        }
-        Some(Self { at: SocketAddrV4::new(host.parse().ok()?, port), path: path.to_owned() })
     }
 }
 

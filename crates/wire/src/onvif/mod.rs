@@ -19,7 +19,7 @@ pub use answer::{
     Fault, HostName, Interface, Made, Trouble, clock, gateway, host_name, interfaces, made, needs_restart, read,
     scopes,
 };
-pub use discovery::{Discovery, Place, Present, Sort};
+pub use discovery::{Discovery, Present, Sort};
 pub use order::{Order, WantedInterface};
 pub use scope::{Scope, Topic};
 pub use token::{Moment, Token};

@@ -6,8 +6,9 @@
 
 use std::time::Duration;
 
+use lantern_wire::Place;
 use lantern_wire::http_digest::Challenge;
-use lantern_wire::onvif::{self, Fault, Moment, Order, Place, Token, Trouble};
+use lantern_wire::onvif::{self, Fault, Moment, Order, Token, Trouble};
 use lantern_wire::xml::Element;
 
 use crate::census::Way;
@@ -103,14 +104,12 @@ impl Caller {
         let number = (self.seed ^ self.count.rotate_left(16)).wrapping_mul(0x0100_0193);
         let link = LinkId { family: Way::Onvif, number };
         let mut request = Request {
-            to: self.place.at,
             method: "POST",
-            path: self.place.path.clone(),
             headers: vec![(
                 "Content-Type".to_owned(),
                 format!("application/soap+xml; charset=utf-8; action=\"{}\"", order.action()),
             )],
-            body: Vec::new(),
+            ..Request::get(self.place.at, &self.place.path)
         };
         let mut token = None;
         if let Some(login) = &self.login {

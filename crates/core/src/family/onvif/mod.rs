@@ -11,8 +11,8 @@ mod talk;
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 
-use lantern_wire::WireError;
-use lantern_wire::onvif::{DEVICE_SERVICE, Discovery, GROUP, PORT, Place, Sort};
+use lantern_wire::onvif::{DEVICE_SERVICE, Discovery, GROUP, PORT, Sort};
+use lantern_wire::{Place, WireError};
 
 use super::llrp::own_cid;
 use super::{Asker, join};
