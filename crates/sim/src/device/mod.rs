@@ -9,10 +9,12 @@ mod body;
 mod clock;
 mod dhcp_client;
 mod dhcp_server;
+mod http;
 mod lines;
 mod llrp_target;
 mod look;
 mod neighbour;
+mod nmos;
 mod onvif;
 mod pjlink;
 mod querier;
@@ -33,6 +35,7 @@ pub use clock::ClockSetup;
 pub use dhcp_client::{DhcpClientSetup, DhcpQuirk};
 pub use lines::{LinesQuirk, LinesSetup};
 pub use llrp_target::{LlrpQuirk, LlrpSetup};
+pub use nmos::{NmosQuirk, NmosSetup, PatchTruth, RegistryQuirk, RegistrySetup};
 pub use onvif::{OnvifQuirk, OnvifSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
@@ -49,6 +52,7 @@ use dhcp_server::DhcpServer;
 use lines::Lines;
 use llrp_target::LlrpTarget;
 use neighbour::Neighbour;
+use nmos::{Nmos, Registry};
 use onvif::Onvif;
 use pjlink::Pjlink;
 use querier::Querier;
@@ -155,6 +159,11 @@ trait Role: std::fmt::Debug + Send {
         Vec::new()
     }
 
+    /// What its senders, receivers and outputs of a channel map really are.
+    fn patches(&self) -> Vec<PatchTruth> {
+        Vec::new()
+    }
+
     /// What it tells of itself as scopes.
     fn scopes(&self) -> Vec<String> {
         Vec::new()
@@ -183,7 +192,10 @@ pub struct SimDevice {
 impl SimDevice {
     /// A device set up so.
     #[must_use]
-    pub fn new(setup: DeviceSetup) -> Self {
+    pub fn new(mut setup: DeviceSetup) -> Self {
+        let nmos = setup.nmos.as_ref().and_then(|nmos| nmos.service(&setup.name));
+        let registry = setup.nmos_registry.as_ref().map(|registry| registry.service(&setup.name));
+        setup.services.extend(nmos.into_iter().chain(registry));
         let mut roles: Vec<Box<dyn Role>> = Vec::new();
         if let Some(sacn) = &setup.sacn {
             roles.push(Box::new(SacnSource::new(&setup, sacn)));
@@ -208,6 +220,12 @@ impl SimDevice {
         }
         if let Some(onvif) = &setup.onvif {
             roles.push(Box::new(Onvif::new(&setup, onvif)));
+        }
+        if let Some(nmos) = &setup.nmos {
+            roles.push(Box::new(Nmos::new(&setup, nmos)));
+        }
+        if let Some(registry) = &setup.nmos_registry {
+            roles.push(Box::new(Registry::new(registry)));
         }
         if let Some(lines) = &setup.lines {
             roles.push(Box::new(Lines::new(lines)));
@@ -261,6 +279,12 @@ impl SimDevice {
     #[must_use]
     pub fn told_lines(&self) -> Vec<String> {
         self.roles.iter().flat_map(|role| role.told_lines()).collect()
+    }
+
+    /// What its senders, receivers and outputs of a channel map really are.
+    #[must_use]
+    pub fn patches(&self) -> Vec<PatchTruth> {
+        self.roles.iter().flat_map(|role| role.patches()).collect()
     }
 
     /// What it tells of itself as scopes of ONVIF at this moment.

@@ -7,7 +7,10 @@ use lantern_wire::MacAddress;
 use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
-use super::{BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, OnvifSetup, PjlinkSetup, WebSetup};
+use super::{
+    BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, NmosSetup, OnvifSetup, PjlinkSetup,
+    RegistrySetup, WebSetup,
+};
 
 /// A device and what it does.
 #[derive(Debug, Clone, Deserialize)]
@@ -58,6 +61,10 @@ pub struct DeviceSetup {
     pub pjlink: Option<PjlinkSetup>,
     /// As a camera or decoder of ONVIF.
     pub onvif: Option<OnvifSetup>,
+    /// As a node of NMOS, with what it sends, receives and maps.
+    pub nmos: Option<NmosSetup>,
+    /// As a registry of NMOS.
+    pub nmos_registry: Option<RegistrySetup>,
     /// As a device that takes lines of text.
     pub lines: Option<LinesSetup>,
     /// As a device with a web page.

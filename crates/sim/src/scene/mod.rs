@@ -225,7 +225,13 @@ impl Scene {
     /// The devices that are no Art-Net nodes, ready to stand somewhere.
     #[must_use]
     pub fn devices(&self) -> Vec<SimDevice> {
-        self.devices.iter().cloned().map(SimDevice::new).collect()
+        let mut devices = self.devices.clone();
+        let registered: Vec<DeviceSetup> =
+            devices.iter().filter(|device| device.nmos.is_some()).cloned().collect();
+        for registry in devices.iter_mut().filter_map(|device| device.nmos_registry.as_mut()) {
+            registry.register(&registered);
+        }
+        devices.into_iter().map(SimDevice::new).collect()
     }
 
     /// The nodes, ready to stand somewhere.

@@ -2,7 +2,7 @@
 //!
 //! Written from the published descriptions alone, namespaces and all: what a client writes carelessly is not understood here.
 
-mod http;
+mod digest;
 mod setup;
 mod soap;
 
@@ -14,10 +14,10 @@ use jiff::SignedDuration;
 use jiff::civil::DateTime;
 
 use super::body::{Body, IpState};
+use super::http::{self, Request};
 use super::{DeviceSetup, Linked, Role, Utterance};
 use crate::{Destination, Speech};
 
-use http::{Request, answer};
 use soap::{Call, Credentials};
 
 pub use setup::{OnvifQuirk, OnvifSetup};
@@ -257,7 +257,7 @@ impl Onvif {
             return true;
         }
         if self.has(OnvifQuirk::DigestInRequest) {
-            return request.proves(&user, &self.setup.password);
+            return digest::proves(request, &user, &self.setup.password);
         }
         let clock = self.clock(now);
         let Some(credentials) = &call.credentials else { return false };
@@ -282,7 +282,7 @@ impl Onvif {
                 None => answer(400, "Bad Request", &[], &soap::fault("WellFormed", "This is no call")),
                 Some(call) if !self.lets_in(now, request, &call) => {
                     if self.has(OnvifQuirk::DigestInRequest) {
-                        let digest = http::challenge(self.messages);
+                        let digest = digest::challenge(self.messages);
                         answer(401, "Unauthorized", &["WWW-Authenticate: Basic realm=\"x\"", &digest], "")
                     } else {
                         answer(400, "Bad Request", &[], &soap::fault("NotAuthorized", "Sender not authorized"))
@@ -397,4 +397,8 @@ fn scope(topic: &str, text: &str) -> String {
         })
         .collect();
     format!("{SCOPE}{topic}/{coded}")
+}
+
+fn answer(code: u16, word: &str, fields: &[&str], body: &str) -> Vec<u8> {
+    http::answer(code, word, "application/soap+xml; charset=utf-8", fields, body)
 }

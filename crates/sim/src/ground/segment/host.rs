@@ -228,6 +228,10 @@ impl Host {
     fn talk(&mut self, now: Duration) {
         for place in &mut self.links {
             let tcp = self.sockets.get_mut::<tcp::Socket<'_>>(place.handle);
+            // Whoever asks once for each page would find nobody to talk to before long.
+            if tcp.state() == tcp::State::TimeWait {
+                tcp.abort();
+            }
             if !tcp.is_open() {
                 if let Some(link) = place.link.take() {
                     self.party.closed(link);
