@@ -4,8 +4,8 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
     access, adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover,
-    identify, keep, kinds, lease, levels, logbook, matching, open, reach, run, say, set, sheet, show, survey,
-    undo, universe, watch, why,
+    identify, keep, kinds, lease, levels, logbook, matching, open, reach, run, say, set, sheet, show, streams,
+    survey, undo, universe, watch, why,
 };
 use crate::output::ColorChoice;
 
@@ -47,6 +47,7 @@ pub(crate) enum Command {
     #[command(subcommand)]
     Census(census::Command),
     Show(show::Args),
+    Streams(streams::Args),
     Open(open::Args),
     Forget(forget::Args),
     #[command(subcommand)]
@@ -84,7 +85,7 @@ pub(crate) enum Command {
 /// The help shows the commands under these headings.
 const GROUPS: [(&str, &[&str]); 6] = [
     ("Ready the computer", &["adapters"]),
-    ("Find", &["survey", "arrivals", "census", "show", "open", "forget"]),
+    ("Find", &["survey", "arrivals", "census", "show", "streams", "open", "forget"]),
     ("Plan", &["sheet", "universe", "address", "kinds"]),
     (
         "Set",

@@ -343,11 +343,6 @@ impl Session {
         on_cables: OnCables,
         out: &mut Out,
     ) -> Result<Look, Failure> {
-        // Where Art-Net can neither be asked nor heard, everybody would only seem to be missing.
-        if self.lacks_art_net() && !self.station.means().frames {
-            let adapter = self.choice.name.clone();
-            return Err(Failure::Net(NetError::PortHeld { port: ART_NET_PORT, adapter }));
-        }
         let plan = SurveyPlan {
             sheet: self.sheet().cloned(),
             ask_settings: true,
@@ -358,6 +353,16 @@ impl Session {
             on_cables,
             ..self.survey_plan()
         };
+        self.look_by(plan, out)
+    }
+
+    /// Looks by a plan of one's own.
+    pub(crate) fn look_by(&self, plan: SurveyPlan, out: &mut Out) -> Result<Look, Failure> {
+        // Where Art-Net can neither be asked nor heard, everybody would only seem to be missing.
+        if self.lacks_art_net() && !self.station.means().frames {
+            let adapter = self.choice.name.clone();
+            return Err(Failure::Net(NetError::PortHeld { port: ART_NET_PORT, adapter }));
+        }
         let mut survey = Survey::new(plan);
         let progress = out.progress();
         let expected = self.sheet().map(|sheet| sheet.nodes.len());

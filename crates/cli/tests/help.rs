@@ -50,6 +50,7 @@ use crate::support::Folder;
 #[case(&["apply", "--help"], "help_apply")]
 #[case(&["set", "--help"], "help_set")]
 #[case(&["check", "--help"], "help_check")]
+#[case(&["streams", "--help"], "help_streams")]
 #[case(&["explain", "--help"], "help_explain")]
 #[case(&["demo", "--help"], "help_demo")]
 fn the_help_is_as_it_was(#[case] arguments: &[&str], #[case] name: &str) {

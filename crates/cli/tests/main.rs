@@ -44,6 +44,7 @@ mod sheet_rework;
 mod show;
 mod situations;
 mod strangers;
+mod streams;
 mod support;
 mod survey;
 mod survey_harbour;

@@ -131,6 +131,7 @@ fn headings() -> Vec<(&'static str, Vec<Key>, &'static str)> {
         ("source", source(), "A desk or server that sends universes."),
         ("fixture", fixture(), "One fixture, or a row of equal ones."),
         ("stream", stream(), "A stream of sound or picture."),
+        ("channel_map", channel_map(), "Which channel goes where within a device."),
         ("switch", switch(), "A switch."),
         ("sequence", sequence(), "What is said to several devices by one command."),
     ]
@@ -304,13 +305,23 @@ fn stream() -> Vec<Key> {
     vec![
         needed("name", Text, "Its name."),
         needed("carries", Words(words(&Carried::WORDS)), "What it carries."),
-        needed("from", Text, "Who sends it."),
-        key("to", Texts, "Who receives it."),
+        needed("from", Text, "Who sends it: node, or node/sender."),
+        key("to", Texts, "Who receives it: node, or node/receiver."),
         needed("group", Text, "Its multicast group and port, or fill."),
+        key("second_group", Text, "The same of its second leg."),
         key("channels", Number(1, 1024), "Channels of sound."),
         key("bits", Number(8, 32), "Bits of a sample."),
         key("samples", Number(8_000, 384_000), "Samples in a second."),
         key("rate", Quantity, "What it takes of a link, in Mbit/s."),
+    ]
+}
+
+fn channel_map() -> Vec<Key> {
+    vec![
+        needed("node", Text, "In which node."),
+        key("output", Text, "Which of its outputs, as the device calls it."),
+        needed("channels", Texts, "Where each channel comes from: input/channel, or none."),
+        key("names", Texts, "What each channel is called here."),
     ]
 }
 
@@ -360,6 +371,7 @@ mod tests {
     #[case::source("[[source]]\nzzz = 1", source())]
     #[case::fixture("[[fixture]]\nzzz = 1", fixture())]
     #[case::stream("[[stream]]\nzzz = 1", stream())]
+    #[case::channel_map("[[channel_map]]\nzzz = 1", channel_map())]
     #[case::switch("[[switch]]\nzzz = 1", switch())]
     #[case::sequence("[[sequence]]\nzzz = 1", sequence())]
     fn the_schema_has_the_keys_that_the_reader_knows(#[case] text: &str, #[case] keys: Vec<Key>) {

@@ -40,6 +40,8 @@ pub enum Way {
     Pjlink,
     /// It answered a search of ONVIF.
     Onvif,
+    /// It told what it sends and receives, by NMOS.
+    Nmos,
     /// It announced a clock.
     Ptp,
     /// It answered a line of text.
@@ -56,19 +58,20 @@ pub struct Ways(u32);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
-    pub const SPOKEN: [(&'static str, Self); 9] = [
+    pub const SPOKEN: [(&'static str, Self); 10] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
         ("rdmnet", Self::Rdmnet),
         ("pjlink", Self::Pjlink),
         ("onvif", Self::Onvif),
+        ("nmos", Self::Nmos),
         ("lines", Self::Lines),
         ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 19] = [
+    pub const ALL: [Self; 20] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
@@ -79,6 +82,7 @@ impl Way {
         Self::Rdmnet,
         Self::Pjlink,
         Self::Onvif,
+        Self::Nmos,
         Self::Lines,
         Self::Http,
         Self::Echo,
@@ -134,6 +138,7 @@ impl Way {
             Self::Rdm => "rdm",
             Self::Pjlink => "pjlink",
             Self::Onvif => "onvif",
+            Self::Nmos => "nmos",
             Self::Ptp => "ptp",
             Self::Lines => "lines",
             Self::Http => "http",
@@ -185,6 +190,7 @@ impl fmt::Display for Way {
             Self::Rdm => "RDM",
             Self::Pjlink => "PJLink",
             Self::Onvif => "ONVIF",
+            Self::Nmos => "NMOS",
             Self::Ptp => "PTP",
             Self::Lines => "text lines",
             Self::Http => "HTTP",

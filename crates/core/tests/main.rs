@@ -19,6 +19,7 @@ mod llrp_names;
 mod llrp_talk;
 mod mixed;
 mod nights;
+mod nmos;
 mod onvif;
 mod pages;
 mod pjlink;

@@ -31,7 +31,7 @@ fn planned(sheet: &str, and: impl FnOnce(&FixtureComparison<'_>, &ChangePlan, &R
     let (census, seats) = (seen(&mut ground), [seat()]);
     let around = Protection { sheet: Some(&sheet), ..Protection::of(&census, &seats) };
     let (nodes, fixtures) = (compare(&sheet, &census), compare_fixtures(&sheet, &census));
-    let plan = plan_rig(&nodes, Some(&fixtures), &around, &Part::default());
+    let plan = plan_rig(&nodes, Some(&fixtures), None, &around, &Part::default());
     and(&fixtures, &plan, &sheet, ground);
 }
 

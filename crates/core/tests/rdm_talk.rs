@@ -319,7 +319,7 @@ fn a_sheet_sets_what_it_can_and_says_what_it_leaves() {
     let (census, seats) = (seen(&mut ground), [seat()]);
     let around = Protection { sheet: Some(&sheet), ..Protection::of(&census, &seats) };
     let (nodes, fixtures) = (compare(&sheet, &census), compare_fixtures(&sheet, &census));
-    let plan = plan_rig(&nodes, Some(&fixtures), &around, &Part::default());
+    let plan = plan_rig(&nodes, Some(&fixtures), None, &around, &Part::default());
     assert!(!plan.is_refused(), "{:?}", plan.findings);
     let planned: Vec<(&str, Vec<Field>)> = plan
         .changes

@@ -7,7 +7,7 @@ use http_body_util::{BodyExt, Full};
 use hyper::body::{Body, Bytes};
 use hyper::client::conn::http1;
 use hyper_util::rt::TokioIo;
-use lantern_core::conversation::{LinkEnd, MOST_BODY, Request, Response};
+use lantern_core::conversation::{LinkEnd, Request, Response};
 
 use crate::links::{connect, reason};
 
@@ -36,6 +36,7 @@ async fn talk(from: Option<Ipv4Addr>, request: Request) -> Result<Response, Link
         for (name, value) in &request.headers {
             asked = asked.header(name, value);
         }
+        let most = request.most;
         let asked = asked.body(Full::new(Bytes::from(request.body))).map_err(|_| LinkEnd::Torn)?;
         let answer = sender.send_request(asked).await.map_err(torn)?;
         let headers = answer.headers().iter().take(MOST_HEADERS);
@@ -45,7 +46,7 @@ async fn talk(from: Option<Ipv4Addr>, request: Request) -> Result<Response, Link
             })
             .collect();
         let status = answer.status().as_u16();
-        Ok(Response { status, headers, body: beginning(answer.into_body()).await })
+        Ok(Response { status, headers, body: beginning(answer.into_body(), most).await })
     };
     let answer = answer.await;
     connection.abort();
@@ -58,13 +59,13 @@ fn host(to: SocketAddrV4) -> String {
 }
 
 /// As much of a body as is taken in. One that breaks off is what came until then.
-async fn beginning(mut body: impl Body<Data = Bytes> + Unpin) -> Vec<u8> {
+async fn beginning(mut body: impl Body<Data = Bytes> + Unpin, most: usize) -> Vec<u8> {
     let mut all = Vec::new();
     while let Some(Ok(frame)) = body.frame().await {
         if let Some(data) = frame.data_ref() {
-            all.extend_from_slice(&data[..data.len().min(MOST_BODY - all.len())]);
+            all.extend_from_slice(&data[..data.len().min(most - all.len())]);
         }
-        if all.len() >= MOST_BODY {
+        if all.len() >= most {
             break;
         }
     }

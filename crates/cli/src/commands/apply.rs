@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use lantern_core::address::AddressRange;
 use lantern_core::change::{Aspect, ChangePlan, Part, plan_rig, waiting_places};
-use lantern_core::compare::{compare_all, compare_fixtures};
+use lantern_core::compare::{compare_all, compare_fixtures, compare_patches};
 use lantern_core::conversation::{Concern, OnCables};
 use lantern_core::logbook::{Begun, Order, Run, resume};
 use lantern_core::pattern::Pattern;
@@ -188,6 +188,7 @@ impl Args {
         let comparison = compare_all(sheet, &look.census, look.everybody());
         let hanging = fixtures.then(|| compare_fixtures(sheet, &look.census));
         let around = Around::of(session, &look, runs)?.parking(self.parking);
-        Ok(plan_rig(&comparison, hanging.as_ref(), &around.protection(), part))
+        let patches = compare_patches(sheet, &look.census, &look.devices);
+        Ok(plan_rig(&comparison, hanging.as_ref(), Some(&patches), &around.protection(), part))
     }
 }

@@ -30,6 +30,7 @@ pub(crate) mod set;
 pub(crate) mod sheet;
 pub(crate) mod show;
 mod spoken;
+pub(crate) mod streams;
 pub(crate) mod survey;
 pub(crate) mod undo;
 pub(crate) mod universe;
@@ -69,6 +70,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
         Command::Reach(args) => reach::run(&args, out),
+        Command::Streams(args) => streams::run(&args, out),
         Command::Check(args) => check::run(&args, out),
         Command::Why(args) => why::run(&args, out),
         Command::Handover(args) => handover::run(&args, out),

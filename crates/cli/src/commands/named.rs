@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 
 use lantern_core::census::{Census, DesignationError, Device, NodeName, Subject, Way};
 use lantern_core::change::{Aspect, Part};
-use lantern_core::compare::{FixtureState, compare_fixtures};
+use lantern_core::compare::{FixtureState, compare_fixtures, planned_as};
 use lantern_core::conversation::{Concern, Depth, OnCables};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::{Fixture, Member, RigSheet, SheetNode};
@@ -26,7 +26,7 @@ pub(crate) fn concern(named: &[String], at: impl IntoIterator<Item = Ipv4Addr>) 
 
 /// Looks for them.
 pub(crate) fn look(session: &Session, named: &[String], out: &mut Out) -> Result<Look, Failure> {
-    let likely = likely(named);
+    let likely = likely(named, session.sheet());
     let on_cables = on_cables(named, session.sheet(), AboutFixtures::Perhaps, Depth::Settings);
     session.look_and_listen(concern(named, likely.iter().copied()), likely, Vec::new(), on_cables, out)
 }
@@ -114,9 +114,13 @@ fn planned_fixtures(is_meant: impl Fn(&str) -> bool, sheet: Option<&RigSheet>, c
     found.collect()
 }
 
-/// Where they may be, as far as their names tell.
-pub(crate) fn likely(named: &[String]) -> Vec<Ipv4Addr> {
-    named.iter().filter_map(|node| node.parse().ok()).collect()
+/// Where they may be, as far as their names tell, and the sheet that has them.
+pub(crate) fn likely(named: &[String], sheet: Option<&RigSheet>) -> Vec<Ipv4Addr> {
+    let planned = |name: &String| {
+        let node = sheet?.nodes.iter().find(|node| node.name.value.eq_ignore_ascii_case(name))?;
+        node.fixed_address()
+    };
+    named.iter().filter_map(|node| node.parse().ok().or_else(|| planned(node))).collect()
 }
 
 /// The devices that are meant, each once, in the order in which they are named.
@@ -159,8 +163,9 @@ pub(crate) fn subject(named: &str, census: &Census, sheet: Option<&RigSheet>) ->
     planned.pop().ok_or_else(|| nobody.into())
 }
 
-/// The device that is called so, whatever it speaks: by address, MAC address, or name; by its family's identity too.
-pub(crate) fn device<'a>(named: &str, look: &'a Look) -> Result<&'a Device, Failure> {
+/// The device that is called so, whatever it speaks: by address, MAC address, or name, also that of the sheet; by its family's identity
+/// too.
+pub(crate) fn device<'a>(named: &str, look: &'a Look, sheet: Option<&RigSheet>) -> Result<&'a Device, Failure> {
     let mac: Option<MacAddress> = named.parse().ok();
     let address: Option<Ipv4Addr> = named.parse().ok();
     let is_called = |device: &&Device| match (mac, address) {
@@ -173,7 +178,16 @@ pub(crate) fn device<'a>(named: &str, look: &'a Look) -> Result<&'a Device, Fail
         return Ok(only);
     }
     // Who is meant otherwise, or why nobody is, the nodes and units say.
-    let subject = look.census.subject(named)?;
+    let subject = match look.census.subject(named) {
+        Ok(subject) => subject,
+        Err(nobody) => {
+            let is_planned = |device: &&Device| {
+                let planned = sheet.and_then(|sheet| planned_as(sheet, device));
+                planned.is_some_and(|node| node.name.value.eq_ignore_ascii_case(named))
+            };
+            return Ok(look.devices.iter().find(is_planned).ok_or(nobody)?);
+        }
+    };
     let is_it = |device: &&Device| {
         subject.macs().any(|mac| Some(mac) == device.mac) || device.addresses.contains(&subject.address())
     };
@@ -199,7 +213,7 @@ pub(super) fn addresses(
                     Some(look) => look,
                     None => session.look(Concern::Everybody, Vec::new(), out)?,
                 };
-                let device = device(target, &look)?;
+                let device = device(target, &look, session.sheet())?;
                 let nobody = || DesignationError::Nobody { wanted: target.clone(), near: None };
                 let address = device.address.ok_or_else(nobody)?;
                 seen = Some(look);

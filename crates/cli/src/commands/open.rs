@@ -40,7 +40,7 @@ struct Answer {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let look = named::look(&session, std::slice::from_ref(&args.node), out)?;
-    let device = named::device(&args.node, &look)?;
+    let device = named::device(&args.node, &look, session.sheet())?;
     let of_kind = session.sheet().and_then(|sheet| path_of_kind(sheet, device));
     let Some(page) = page_of(device, &look, of_kind.as_deref()) else {
         return Err(Failure::Call(format!("{} has no address yet, so it has no page", device.title())));

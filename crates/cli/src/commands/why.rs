@@ -86,7 +86,7 @@ fn address(known: Option<Ipv4Addr>, target: &str, look: &Look) -> Result<Ipv4Add
     let nobody = || Failure::Call(format!("{target} is seen without an address: deft-lantern show {target}"));
     match known {
         Some(address) => Ok(address),
-        None => named::device(target, look)?.address.ok_or_else(nobody),
+        None => named::device(target, look, None)?.address.ok_or_else(nobody),
     }
 }
 

@@ -91,6 +91,9 @@ impl Census {
         if who.family == Way::Rdm {
             return self.fixture_again(who);
         }
+        if who.family == Way::Nmos {
+            return self.patch_point_again(who);
+        }
         let nodes = || self.nodes().iter().filter(|node| is_node(node, &identity)).collect::<Vec<_>>();
         let units = || self.units().into_iter().filter(|unit| is_unit(unit, &identity)).collect::<Vec<_>>();
         let of_nodes = |nodes: Vec<&FoundNode>| nodes.into_iter().map(Subject::of_node).collect::<Vec<_>>();
@@ -123,6 +126,22 @@ impl Census {
         match &found[..] {
             [] => Again::Nobody,
             [only] => Again::Is(Subject::of_fixture(only)),
+            _ => Again::Several,
+        }
+    }
+}
+
+impl Census {
+    /// What is patched and known so; of several that claim to be it, the one at the same address.
+    fn patch_point_again(&self, who: &NodeName) -> Again {
+        let mut found = self.patch_points();
+        found.retain(|point| point.is(who));
+        if found.len() > 1 {
+            found.retain(|point| point.unit.address == who.address);
+        }
+        match &found[..] {
+            [] => Again::Nobody,
+            [only] => Again::Is(Subject::of_patch_point(only)),
             _ => Again::Several,
         }
     }

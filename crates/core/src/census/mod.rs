@@ -15,6 +15,7 @@ mod identity;
 mod meaning;
 mod node;
 mod page;
+mod patch_point;
 mod presence;
 mod report;
 mod roles;
@@ -47,6 +48,7 @@ pub use identity::{Again, Identity, NodeName};
 pub use meaning::Meaning;
 pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
 pub use page::{FoundPort, Page};
+pub use patch_point::{PatchPoint, PatchSort};
 pub use report::report_counter;
 pub use service::Service;
 pub use sighting::{Levels, Sighting, Told};
@@ -54,7 +56,7 @@ pub(crate) use source::{Beside, Sender, Senders, by_universe, sent_before, sent_
 pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
-pub use subject::Subject;
+pub use subject::{Lane, Subject};
 pub use surroundings::{DhcpClient, DhcpServer, Querier, Surroundings, SwitchPort};
 pub use unit::Unit;
 
@@ -62,9 +64,10 @@ pub use crate::way::{Way, Ways};
 
 use fixture::Fixtures;
 pub(crate) use node::answering;
+use patch_point::PatchPoints;
 use presence::{Holding, Presence};
 use roles::Roles;
-use service::Services;
+pub(crate) use service::Services;
 use source::Sources;
 use stream::Streams;
 use unit::Units;
@@ -86,6 +89,7 @@ pub struct Census {
     surroundings: Surroundings,
     units: Units,
     fixtures: Fixtures,
+    patch_points: PatchPoints,
     /// What a saved census held besides its nodes.
     kept: Evidence,
     overlooked: u64,
@@ -105,6 +109,8 @@ pub struct Evidence {
     pub units: Vec<Unit>,
     /// The units on the cables of gateways.
     pub fixtures: Vec<FoundFixture>,
+    /// What of the devices is patched.
+    pub patch_points: Vec<PatchPoint>,
     /// The network around the devices.
     pub surroundings: Surroundings,
 }
@@ -171,6 +177,7 @@ impl Census {
             streams: self.streams(),
             units: self.units(),
             fixtures: self.fixtures(),
+            patch_points: self.patch_points(),
             surroundings: self.surroundings(),
         }
     }
@@ -217,6 +224,14 @@ impl Census {
     #[must_use]
     pub fn fixtures(&self) -> Vec<FoundFixture> {
         both(&self.kept.fixtures, self.fixtures.sorted())
+    }
+
+    /// What of the devices is patched, in the order of their addresses.
+    #[must_use]
+    pub fn patch_points(&self) -> Vec<PatchPoint> {
+        let mut all = both(&self.kept.patch_points, self.patch_points.sorted());
+        patch_point::name_senders(&mut all);
+        all
     }
 
     /// The node that a cable begins at, with its index.
@@ -291,6 +306,7 @@ impl Census {
             + self.streams.overlooked()
             + self.units.overlooked()
             + self.fixtures.overlooked()
+            + self.patch_points.overlooked()
     }
 
     /// Takes in one sighting.
@@ -324,6 +340,7 @@ impl Census {
             }
             Told::Unit(unit) => self.units.take(unit),
             Told::Fixture(fixture) => self.fixtures.take(fixture),
+            Told::PatchPoint(point) => self.patch_points.take(point),
             Told::Spoke { .. } | Told::ArtNet | Told::Arp | Told::Echo | Told::Neighbour | Told::Traffic => {}
         }
         news

@@ -12,7 +12,7 @@ use lantern_wire::sap::{self, Sap};
 use lantern_wire::sdp::Session;
 use lantern_wire::{Igmp, Lldp, MacAddress, WireError, art_net};
 
-use super::{Behind, FoundFixture, Unit, Way, stated_or};
+use super::{Behind, FoundFixture, PatchPoint, Unit, Way, stated_or};
 use crate::{Protocol, Said, family};
 
 /// Something a device told about itself.
@@ -110,6 +110,8 @@ pub enum Told {
     Unit(Box<Unit>),
     /// A unit on one of its cables.
     Fixture(Box<FoundFixture>),
+    /// Something of it that is patched.
+    PatchPoint(Box<PatchPoint>),
     /// It spoke to everybody about something else.
     Traffic,
 }
@@ -187,6 +189,7 @@ impl Told {
             Self::Spoke { family, .. } => *family,
             Self::Unit(unit) => unit.family,
             Self::Fixture(_) => Way::Rdm,
+            Self::PatchPoint(point) => point.unit.family,
             Self::Traffic => Way::Traffic,
         }
     }
@@ -294,6 +297,12 @@ impl Sighting {
         Self { mac, to_us: true, ..Self::plain(at, address, Told::Fixture(Box::new(fixture))) }
     }
 
+    /// Something that is patched, as its device tells.
+    pub(crate) fn of_patch_point(at: Duration, point: PatchPoint) -> Self {
+        let (mac, from) = (point.unit.mac, point.unit.address);
+        Self { mac, to_us: true, ..Self::plain(at, from, Told::PatchPoint(Box::new(point))) }
+    }
+
     /// Whom it is about: MAC address, where that is known, and address; all zero for one that has none.
     #[must_use]
     pub fn holder(&self) -> (Option<MacAddress>, Ipv4Addr) {
@@ -306,6 +315,7 @@ impl Sighting {
             Told::Spoke { stated, .. } => (self.mac.or(stated.filter(|mac| mac.is_known())), self.from),
             Told::Unit(unit) => (unit.mac, unit.address),
             Told::Fixture(fixture) => (fixture.behind.mac, fixture.behind.address),
+            Told::PatchPoint(point) => (point.unit.mac, point.unit.address),
             _ => (self.mac, self.from),
         }
     }

@@ -1,10 +1,10 @@
-//! One that can be changed: an Art-Net node, a unit of another family, or a fixture on a gateway's cable.
+//! One that can be changed: an Art-Net node, a unit of another family, a fixture on a gateway's cable, or what of a device is patched.
 
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{FoundFixture, FoundNode, NodeName, Unit, Way};
+use super::{FoundFixture, FoundNode, NodeName, PatchPoint, Unit, Way};
 use crate::facts::{Facts, Field, Known, Tells, Value};
 use crate::universe::PortAddress;
 use crate::{Said, family};
@@ -18,6 +18,17 @@ pub enum Subject {
     Unit(Box<Unit>),
     /// By RDM, through its gateway.
     Fixture(Box<FoundFixture>),
+    /// What it sends, receives or maps, by the family of its device.
+    PatchPoint(Box<PatchPoint>),
+}
+
+/// What one at a time of several is spoken to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Lane {
+    /// The units on a cable, as requests reach it.
+    Cable(Ipv4Addr, PortAddress),
+    /// What of one device is patched: its web server is a small one.
+    Device(Ipv4Addr),
 }
 
 impl Subject {
@@ -39,19 +50,44 @@ impl Subject {
         Self::Fixture(Box::new(fixture.clone()))
     }
 
+    /// This sender, receiver or output.
+    #[must_use]
+    pub fn of_patch_point(point: &PatchPoint) -> Self {
+        Self::PatchPoint(Box::new(point.clone()))
+    }
+
+    /// As what is patched.
+    #[must_use]
+    pub fn patch_point(&self) -> Option<&PatchPoint> {
+        match self {
+            Self::PatchPoint(point) => Some(point),
+            Self::Node(_) | Self::Unit(_) | Self::Fixture(_) => None,
+        }
+    }
+
+    /// Whether it is a device by itself, and no part of one.
+    #[must_use]
+    pub const fn is_device(&self) -> bool {
+        matches!(self, Self::Node(_) | Self::Unit(_))
+    }
+
     /// As a fixture.
     #[must_use]
     pub fn fixture(&self) -> Option<&FoundFixture> {
         match self {
             Self::Fixture(fixture) => Some(fixture),
-            Self::Node(_) | Self::Unit(_) => None,
+            Self::Node(_) | Self::Unit(_) | Self::PatchPoint(_) => None,
         }
     }
 
-    /// The cable, as requests reach it: of those on one, one at a time is spoken to.
+    /// What is told things one after the other; `None` for one that is by itself.
     #[must_use]
-    pub fn lane(&self) -> Option<(Ipv4Addr, PortAddress)> {
-        self.fixture().map(|fixture| (fixture.behind.address, fixture.behind.universe))
+    pub fn lane(&self) -> Option<Lane> {
+        match self {
+            Self::Fixture(fixture) => Some(Lane::Cable(fixture.behind.address, fixture.behind.universe)),
+            Self::PatchPoint(point) => Some(Lane::Device(point.unit.address)),
+            Self::Node(_) | Self::Unit(_) => None,
+        }
     }
 
     /// The family by which it is changed.
@@ -61,6 +97,7 @@ impl Subject {
             Self::Node(_) => Way::ArtNet,
             Self::Unit(unit) => unit.family,
             Self::Fixture(_) => Way::Rdm,
+            Self::PatchPoint(point) => point.unit.family,
         }
     }
 
@@ -69,12 +106,13 @@ impl Subject {
         family::is_told_at_address(self.family())
     }
 
-    /// Its MAC address, where it is known. A fixture has none.
+    /// Its MAC address, where it is known; of what is patched, its device's. A fixture has none.
     #[must_use]
     pub fn mac(&self) -> Option<MacAddress> {
         match self {
             Self::Node(node) => node.mac,
             Self::Unit(unit) => unit.mac,
+            Self::PatchPoint(point) => point.unit.mac,
             Self::Fixture(_) => None,
         }
     }
@@ -83,18 +121,19 @@ impl Subject {
     pub fn macs(&self) -> impl Iterator<Item = MacAddress> {
         let heard = match self {
             Self::Node(node) => node.heard_mac,
-            Self::Unit(_) | Self::Fixture(_) => None,
+            Self::Unit(_) | Self::Fixture(_) | Self::PatchPoint(_) => None,
         };
         self.mac().into_iter().chain(heard)
     }
 
-    /// Its address; all zero for one that has none. Of a fixture, its gateway's.
+    /// Its address; all zero for one that has none. Of a fixture, its gateway's; of what is patched, its device's.
     #[must_use]
     pub fn address(&self) -> Ipv4Addr {
         match self {
             Self::Node(node) => node.address,
             Self::Unit(unit) => unit.address,
             Self::Fixture(fixture) => fixture.behind.address,
+            Self::PatchPoint(point) => point.unit.address,
         }
     }
 
@@ -104,6 +143,7 @@ impl Subject {
         match self {
             Self::Node(node) => node.addresses().any(|own| own == address),
             Self::Unit(unit) => !address.is_unspecified() && unit.address == address,
+            Self::PatchPoint(point) => !address.is_unspecified() && point.unit.address == address,
             Self::Fixture(_) => false,
         }
     }
@@ -115,6 +155,7 @@ impl Subject {
             Self::Node(node) => node.name(),
             Self::Unit(unit) => unit.name(),
             Self::Fixture(fixture) => fixture.label(),
+            Self::PatchPoint(point) => point.label(),
         }
     }
 
@@ -125,6 +166,7 @@ impl Subject {
             Self::Node(node) => node.title(),
             Self::Unit(unit) => unit.title(),
             Self::Fixture(fixture) => fixture.title(),
+            Self::PatchPoint(point) => point.title(),
         }
     }
 
@@ -135,6 +177,7 @@ impl Subject {
             Self::Node(_) => None,
             Self::Unit(unit) => Some(unit.identity.to_string()),
             Self::Fixture(fixture) => Some(fixture.uid.to_string()),
+            Self::PatchPoint(point) => return point.node_name(),
         };
         NodeName { family: self.family(), mac: self.mac(), identity, name: self.title(), address: self.address() }
     }
@@ -150,6 +193,7 @@ impl Subject {
             }
             Self::Unit(unit) => unit.facts.clone(),
             Self::Fixture(fixture) => fixture.facts.clone(),
+            Self::PatchPoint(point) => point.unit.facts.clone(),
         }
     }
 
@@ -159,6 +203,7 @@ impl Subject {
         match &mut self {
             Self::Unit(unit) => unit.facts = facts,
             Self::Fixture(fixture) => fixture.facts = facts,
+            Self::PatchPoint(point) => point.unit.facts = facts,
             Self::Node(_) => {}
         }
         self
@@ -169,7 +214,7 @@ impl Subject {
     pub fn node(&self) -> Option<&FoundNode> {
         match self {
             Self::Node(node) => Some(node),
-            Self::Unit(_) | Self::Fixture(_) => None,
+            Self::Unit(_) | Self::Fixture(_) | Self::PatchPoint(_) => None,
         }
     }
 
@@ -179,7 +224,7 @@ impl Subject {
         match self {
             Self::Node(node) => node.mac == other.mac && node.address == other.address,
             Self::Unit(unit) => unit.mac.is_some() && [other.mac, other.heard_mac].contains(&unit.mac),
-            Self::Fixture(_) => false,
+            Self::Fixture(_) | Self::PatchPoint(_) => false,
         }
     }
 
@@ -200,6 +245,7 @@ impl Subject {
                     unit.facts.learn(Field::Addressing, Value::Flag(false));
                 }
             }
+            Self::PatchPoint(point) => point.unit.address = address,
             Self::Fixture(_) => {}
         }
         parked
@@ -220,6 +266,7 @@ impl Tells for Subject {
             Self::Node(node) => node.tells(field, wanted),
             Self::Unit(unit) => unit.tells(field, wanted),
             Self::Fixture(fixture) => fixture.facts.tells(field, wanted),
+            Self::PatchPoint(point) => point.unit.facts.tells(field, wanted),
         }
     }
 }

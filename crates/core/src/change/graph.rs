@@ -34,6 +34,8 @@ pub enum Why {
     Gateway(Ipv4Addr),
     /// Until the same device, which is here now, has its address.
     Settled(Ipv4Addr),
+    /// Until its sender sends as it is to.
+    Sends,
 }
 
 /// For each change of a plan what it waits for.

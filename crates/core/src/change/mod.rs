@@ -9,6 +9,7 @@ mod holders;
 mod outlook;
 mod parking;
 mod part;
+mod patches;
 mod plan;
 mod rules;
 mod settable;

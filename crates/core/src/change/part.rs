@@ -35,15 +35,18 @@ pub enum Aspect {
     Universes,
     /// What happens on data loss, how sources are combined, RDM.
     Behaviour,
+    /// What is sent and received, and which channel goes where.
+    Streams,
 }
 
 impl Aspect {
     /// Their words.
-    pub const WORDS: [(&'static str, Self); 4] = [
+    pub const WORDS: [(&'static str, Self); 5] = [
         ("addresses", Self::Addresses),
         ("names", Self::Names),
         ("universes", Self::Universes),
         ("behaviour", Self::Behaviour),
+        ("streams", Self::Streams),
     ];
 
     /// The one that `field` belongs to; `None` for what is only told.
@@ -84,6 +87,9 @@ impl Aspect {
                 | PortField::OnDataLoss
                 | PortField::Indicators,
             ) => Some(Self::Behaviour),
+            Field::Enabled | Field::Sender | Field::Group | Field::SecondGroup | Field::Channel(_) => {
+                Some(Self::Streams)
+            }
             _ => None,
         }
     }

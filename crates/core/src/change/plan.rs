@@ -9,11 +9,11 @@ use lantern_wire::MacAddress;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Graph, Part, Protection, Silent, Wait, Why, cables, graph, settable, silent, steps};
+use super::{Change, Graph, Part, Protection, Silent, Wait, Why, cables, graph, patches, settable, silent, steps};
 use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit, Way};
-use crate::compare::{Comparison, FixtureComparison, Row, State, Wanted};
+use crate::compare::{Comparison, FixtureComparison, PatchComparison, Row, State, Wanted};
 use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::family;
 use crate::finding::{Finding, Severity};
@@ -132,14 +132,15 @@ impl ChangePlan {
 /// Everything it takes to make the rig what the sheet says, as far as `part` means it.
 #[must_use]
 pub fn plan_by_sheet(comparison: &Comparison<'_>, protection: &Protection<'_>, part: &Part) -> ChangePlan {
-    plan_rig(comparison, None, protection, part)
+    plan_rig(comparison, None, None, protection, part)
 }
 
-/// The same, with the fixtures behind its gateways where they were asked.
+/// The same, with the fixtures behind its gateways and with what is patched, where they were asked.
 #[must_use]
 pub fn plan_rig(
     comparison: &Comparison<'_>,
     fixtures: Option<&FixtureComparison<'_>>,
+    patches: Option<&PatchComparison<'_>>,
     protection: &Protection<'_>,
     part: &Part,
 ) -> ChangePlan {
@@ -153,6 +154,9 @@ pub fn plan_rig(
     }
     if let Some(fixtures) = fixtures {
         changes.extend(cables::by_sheet(fixtures, part, around, &mut plan));
+    }
+    if let Some(patches) = patches {
+        changes.extend(patches::by_sheet(patches, part, around, &mut plan));
     }
     finish(plan, changes, around)
 }
@@ -396,6 +400,8 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     let (of_fixtures, changes): (Vec<Change>, Vec<Change>) =
         changes.into_iter().partition(|change| change.subject.fixture().is_some());
     plan.findings.extend(of_fixtures.iter().flat_map(settable::too_long));
+    let (of_patches, changes): (Vec<Change>, Vec<Change>) =
+        changes.into_iter().partition(|change| change.subject.patch_point().is_some());
     let is_gone =
         |one: &&Silent| around.around.stands_for.is_none_or(|gone| gone.mac.is_none() || gone.mac != one.mac);
     let silent: Vec<Silent> = around.around.silent.iter().filter(is_gone).cloned().collect();
@@ -409,7 +415,7 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     let of_nodes: HashSet<MacAddress> = nodes.flat_map(|change| change.subject.macs()).collect();
     let is_second = |change: &Change| match &change.subject {
         Subject::Unit(unit) => unit.family == Way::Rdmnet || unit.mac.is_some_and(|mac| of_nodes.contains(&mac)),
-        Subject::Node(_) | Subject::Fixture(_) => false,
+        Subject::Node(_) | Subject::Fixture(_) | Subject::PatchPoint(_) => false,
     };
     let (second, changes): (Vec<Change>, Vec<Change>) = changes.into_iter().partition(is_second);
     let is_out_of_reach = |change: &Change| {
@@ -436,6 +442,7 @@ fn finish(mut plan: ChangePlan, changes: Vec<Change>, around: &Surroundings<'_>)
     }
     second.into_iter().for_each(|change| settle_first(change, &mut plan));
     cables::behind(of_fixtures, around.around.census, &mut plan);
+    patches::behind(of_patches, around, &mut plan);
     plan
 }
 

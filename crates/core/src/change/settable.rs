@@ -7,7 +7,7 @@ use lantern_wire::rdm::parameter::MOST_LABEL;
 
 use super::Change;
 use super::rules::{NOT_FROM_HERE, PAGE_UNNAMED, PAGES_MISSING, TOO_LONG, UNABLE};
-use crate::census::{FoundFixture, FoundNode, Subject, Unit, Way};
+use crate::census::{FoundFixture, FoundNode, PatchPoint, Subject, Unit, Way};
 use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
@@ -20,6 +20,7 @@ pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &
         Subject::Node(node) => not_settable_on_node(node, difference),
         Subject::Unit(unit) => not_settable_on_unit(unit, difference),
         Subject::Fixture(fixture) => not_settable_on_fixture(fixture, difference),
+        Subject::PatchPoint(point) => not_settable_on_patch_point(point, difference),
     };
     by_itself.or_else(|| not_settable_by_kind(subject, kind?, difference))
 }
@@ -44,7 +45,7 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         (Field::LossScene, _) => Settable::LossScene,
         (Field::FactoryNetwork, _) => Settable::FactoryNetwork,
         (Field::Port(_, PortField::Input), _) => Settable::Input,
-        // Told, and never wanted; of a location its family knows alone whether it takes one.
+        // Told, and never wanted; of a location, and of what is patched, its family knows alone whether it takes one.
         (
             Field::Location
             | Field::Firmware
@@ -63,6 +64,15 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
             | Field::ModeName
             | Field::Footprint
             | Field::Cable
+            | Field::Carries
+            | Field::Enabled
+            | Field::Sender
+            | Field::Group
+            | Field::SecondGroup
+            | Field::Channels
+            | Field::Bits
+            | Field::Samples
+            | Field::Channel(_)
             | Field::Setting(_)
             | Field::Own(_)
             | Field::NameServer
@@ -175,6 +185,31 @@ fn not_settable_on_fixture(fixture: &FoundFixture, difference: &Difference) -> O
         }
         _ => None,
     }
+}
+
+fn not_settable_on_patch_point(point: &PatchPoint, difference: &Difference) -> Option<Finding> {
+    let (name, sort, field) = (point.title(), point.sort.word(), difference.field);
+    let unable = |what: String, remedy: &str| Some(UNABLE.finding(what, remedy));
+    if point.unit.handle.is_empty() {
+        return unable(
+            format!("{name} does not say where it is patched, or at another address than it has"),
+            "patch it at its own page: deft-lantern open",
+        );
+    }
+    if field == Field::SecondGroup && difference.cannot_be_told() {
+        return unable(format!("{name} has one leg only"), "take second_group off the sheet, or use another one");
+    }
+    if let Field::Channel(number) = field
+        && difference.cannot_be_told()
+    {
+        return unable(format!("{name} has no channel {number}"), "choose one of its channels");
+    }
+    (!family::can_set_patch(point.sort, difference)).then(|| {
+        UNABLE.finding(
+            format!("{name} is a {sort}, and is not told its {field}"),
+            "set it at the unit itself, or correct the sheet",
+        )
+    })
 }
 
 fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Finding> {

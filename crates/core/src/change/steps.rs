@@ -2,8 +2,8 @@
 
 use std::net::Ipv4Addr;
 
-use lantern_wire::Text;
 use lantern_wire::art_net::{Address, Command, Input, IpCommand, IpProg, Program};
+use lantern_wire::{Place, Text};
 
 use super::guard;
 use crate::census::{FoundFixture, FoundNode, Page, PortPlace, Subject, Unit};
@@ -35,6 +35,11 @@ pub enum StepMessage {
     Ip(IpProg),
     /// Whatever the family of the unit makes of the differences.
     ByFamily,
+    /// What of a device is patched, all at once.
+    Patched {
+        /// Where the sender that it gets describes what it sends.
+        described_at: Option<Place>,
+    },
 }
 
 impl Step {
@@ -71,7 +76,7 @@ impl Step {
             StepMessage::Inputs(message) => vec![(Some(message.bind_index), message.to_bytes())],
             StepMessage::Ip(message) => vec![(None, message.to_bytes())],
             // Each block waits for the answer to the one before.
-            StepMessage::Firmware(_) | StepMessage::ByFamily => Vec::new(),
+            StepMessage::Firmware(_) | StepMessage::ByFamily | StepMessage::Patched { .. } => Vec::new(),
         }
     }
 }
@@ -95,6 +100,10 @@ pub(super) fn of(subject: &Subject, differences: &[Difference]) -> Result<Vec<St
         Subject::Node(node) => steps(node, differences),
         Subject::Unit(unit) => steps_of_unit(unit, differences),
         Subject::Fixture(fixture) => Ok(steps_of_fixture(fixture, differences)),
+        Subject::PatchPoint(_) => {
+            let message = StepMessage::Patched { described_at: None };
+            Ok(vec![Step { message, differences: differences.to_vec() }])
+        }
     }
 }
 

@@ -42,7 +42,8 @@ pub(super) fn findings(sheet: &RigSheet, announced: &[Stream]) -> Vec<Finding> {
         let by_name = planned.iter().find(|(one, _)| one.name.value == stream.session.raw());
         let by_sender = || {
             let like = |(one, wanted): &&(&SheetStream, SocketAddrV4)| {
-                let is_from = sheet.member(one.from.value).and_then(Member::fixed_address) == Some(stream.sender);
+                let is_from =
+                    sheet.member(one.from.member.value).and_then(Member::fixed_address) == Some(stream.sender);
                 is_from && one.carries.value.to_string() == stream.kind.raw() && !is_announced(*wanted)
             };
             let mut all = planned.iter().filter(like);

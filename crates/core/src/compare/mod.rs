@@ -6,6 +6,7 @@ mod counting;
 mod fixtures;
 mod health;
 mod matching;
+mod patching;
 mod places;
 mod power;
 mod sending;
@@ -27,6 +28,7 @@ pub use beside::{Beside, WasSeen};
 pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
 pub use health::{Trouble, troubles};
 pub use matching::{Match, Matching};
+pub use patching::{PatchComparison, PatchRow, PatchState, PlannedPatch, compare_patches};
 pub use places::{OpenCable, Order, OrderError, Place};
 pub use power::{AfterPower, Kept, after_power};
 pub use verdict::{Tally, Verdict};
@@ -35,7 +37,7 @@ pub use wanted::{Addressing, Wanted, WantedBroker, WantedPort};
 
 /// The rules about what is sent, announced, and hangs on cables.
 pub(crate) fn sending_rules() -> Vec<&'static Rule> {
-    [sending::RULES, announced::RULES, fixtures::RULES, health::RULES, counting::RULES].concat()
+    [sending::RULES, announced::RULES, fixtures::RULES, health::RULES, counting::RULES, patching::RULES].concat()
 }
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &UNEXPECTED, &DIFFERENT, &AMBIGUOUS, &HELD, &UNTOLD, &UNCHECKED];

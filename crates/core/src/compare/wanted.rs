@@ -48,6 +48,8 @@ pub struct Wanted {
     pub settings: Vec<(FixtureSetting, Value)>,
     /// Parameters of a fixture that are its maker's own.
     pub own: Vec<(u16, OwnValue)>,
+    /// What of it is patched: what a stream's end is, or where channels come from.
+    pub patch: Vec<(Field, Value)>,
     /// That its ports go on with one of two sources, until two are combined again.
     pub stops_merging: bool,
     /// That what is sent now becomes the scene for a loss of data.
@@ -177,6 +179,10 @@ impl Wanted {
                 }
                 (Field::Setting(setting), value) => wanted.settings.push((setting, value)),
                 (Field::Own(number), Value::Own(value)) => wanted.own.push((number, *value)),
+                (
+                    Field::Enabled | Field::Sender | Field::Group | Field::SecondGroup | Field::Channel(_),
+                    value,
+                ) => wanted.patch.push((field, value)),
                 (Field::Port(number, field), value) => wanted.port_mut(number).learn(field, value),
                 _ => {}
             }
@@ -233,7 +239,8 @@ impl Wanted {
         let settings = self.settings.iter().map(|(setting, value)| (Field::Setting(*setting), value.clone()));
         let own =
             self.own.iter().map(|(number, value)| (Field::Own(*number), Value::Own(Box::new(value.clone()))));
-        all.into_iter().filter_map(|(field, value)| Some((field, value?))).chain(settings).chain(own).collect()
+        let all = all.into_iter().filter_map(|(field, value)| Some((field, value?)));
+        all.chain(settings).chain(own).chain(self.patch.iter().cloned()).collect()
     }
 
     /// All its fields.
@@ -254,6 +261,7 @@ impl Wanted {
             Subject::Node(node) => self.differences(node),
             Subject::Unit(unit) => self.differences_of_unit(&**unit),
             Subject::Fixture(fixture) => self.differences_of_unit(&fixture.facts),
+            Subject::PatchPoint(point) => self.differences_of_unit(&point.unit.facts),
         }
     }
 

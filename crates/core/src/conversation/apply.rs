@@ -2,15 +2,14 @@
 //! for is made; a failure holds back what waits for it, and nothing else unless that is asked for.
 
 use std::collections::{HashMap, VecDeque};
-use std::net::{Ipv4Addr, SocketAddrV4};
+use std::net::SocketAddrV4;
 use std::time::Duration;
 
 use super::pace::Pace;
 use super::schedule::Schedule;
 use super::{Conversation, Heard, Outcome, Outgoing, Talk, TalkEvent, Vantage};
-use crate::census::Subject;
+use crate::census::{Lane, Subject};
 use crate::change::{Change, ChangePlan, Graph, Wait, Why};
-use crate::universe::PortAddress;
 
 /// A change that was begun: what became of it, and whom it is about as last heard.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -70,9 +69,6 @@ pub struct HowFar {
     /// How long the rest takes if it goes on like that; `None` until the first has ended.
     pub left: Option<Duration>,
 }
-
-/// What is spoken to one at a time.
-type Lane = (Ipv4Addr, PortAddress);
 
 /// After so many in a row that answered nothing it is their lane: a cable that was unplugged, a gateway without power.
 const MANY_SILENT: u32 = 2;
@@ -182,7 +178,9 @@ impl Apply {
                 self.tell(change, ApplyNews::Talk(event));
             }
             while let Some(outgoing) = self.running[index].talk.next_send() {
-                self.waiting.push_back(outgoing);
+                // A web server answers one question after the other: it paces itself.
+                let is_paced = !matches!(outgoing, Outgoing::Fetch { .. });
+                if is_paced { self.waiting.push_back(outgoing) } else { self.sent.push_back(outgoing) }
             }
         }
         let (over, running): (Vec<Running>, Vec<Running>) =

@@ -88,6 +88,11 @@ impl Write {
     const fn next(self) -> Self {
         Self { nth: self.nth + 1, ..self }
     }
+
+    /// Whether there is none after it.
+    pub(crate) const fn is_last(self) -> bool {
+        self.nth >= WRITES
+    }
 }
 
 impl Following {
@@ -155,6 +160,11 @@ impl Course {
         differences.iter().filter_map(|difference| difference.against(&self.unit)).collect()
     }
 
+    /// Everything that it is to become.
+    pub(crate) fn planned(&self) -> impl Iterator<Item = &Value> {
+        self.differences.iter().map(|difference| &difference.planned)
+    }
+
     /// What of the current step is not so yet.
     pub(crate) fn open_step(&self) -> Vec<Difference> {
         self.open(self.step())
@@ -192,6 +202,13 @@ impl Course {
     pub(crate) fn hear_arp_probed(&mut self, probe: &Probe, arp: &Arp) {
         if let Some(other) = probe.contender(arp, &self.vantage, |mac| self.is_own_mac(mac)) {
             self.end(Outcome::Taken(other));
+        }
+    }
+
+    /// Heard before anything was told to it: whether somebody else is there in its place.
+    pub(crate) fn hear_stranger(&mut self, sighting: &Sighting) {
+        if let Some(other) = self.other_at(self.unit.address, sighting) {
+            self.end(Outcome::Stranger(other));
         }
     }
 

@@ -2,7 +2,7 @@
 
 use std::net::SocketAddrV4;
 
-/// The most bytes of a body that are taken in; the rest is left out.
+/// The most bytes of a body that are taken in where nobody expects more; the rest is left out.
 pub const MOST_BODY: usize = 64 * 1024;
 
 /// A question to a web server.
@@ -18,6 +18,8 @@ pub struct Request {
     pub headers: Vec<(String, String)>,
     /// What is handed over.
     pub body: Vec<u8>,
+    /// The most bytes of the answer's body that are taken in.
+    pub most: usize,
 }
 
 /// An answer. One that leads elsewhere is an answer too: nobody follows it unasked.
@@ -27,7 +29,7 @@ pub struct Response {
     pub status: u16,
     /// Header fields, their names in small letters.
     pub headers: Vec<(String, String)>,
-    /// What is handed over, at most [`MOST_BODY`] bytes of it.
+    /// What is handed over, at most as many bytes of it as were asked for.
     pub body: Vec<u8>,
 }
 
@@ -35,7 +37,7 @@ impl Request {
     /// Asks for what stands there.
     #[must_use]
     pub fn get(to: SocketAddrV4, path: &str) -> Self {
-        Self { to, method: "GET", path: path.to_owned(), headers: Vec::new(), body: Vec::new() }
+        Self { to, method: "GET", path: path.to_owned(), headers: Vec::new(), body: Vec::new(), most: MOST_BODY }
     }
 }
 

@@ -123,6 +123,7 @@ impl Change {
             },
             Subject::Unit(unit) => family::talk(unit, self, vantage, restart_time),
             Subject::Fixture(fixture) => family::talk_on_cable(fixture, self, vantage, restart_time),
+            Subject::PatchPoint(point) => family::talk_of_patch(point, self, vantage, restart_time),
         }
     }
 }

@@ -78,6 +78,24 @@ pub enum Field {
     Setting(FixtureSetting),
     /// A parameter of RDM that is its maker's own, by its number.
     Own(u16),
+    /// What a stream carries: sound, picture, or something else.
+    Carries,
+    /// Whether it sends, or receives.
+    Enabled,
+    /// From whom it receives.
+    Sender,
+    /// The group and port that a stream goes to or comes from.
+    Group,
+    /// The same of its second leg.
+    SecondGroup,
+    /// How many channels of sound there are.
+    Channels,
+    /// How many bits a sample has.
+    Bits,
+    /// How many samples there are in a second.
+    Samples,
+    /// Where the channel of this number comes from, from 1.
+    Channel(u32),
     /// Something about the port of this number.
     Port(u32, PortField),
 }
@@ -113,8 +131,8 @@ pub enum PortField {
 pub struct FieldError;
 
 impl Field {
-    /// All but those of ports.
-    pub const OF_DEVICES: [Self; 44] = [
+    /// All but those of ports and channels.
+    pub const OF_DEVICES: [Self; 52] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -148,6 +166,14 @@ impl Field {
         Self::ModeName,
         Self::Footprint,
         Self::Cable,
+        Self::Carries,
+        Self::Enabled,
+        Self::Sender,
+        Self::Group,
+        Self::SecondGroup,
+        Self::Channels,
+        Self::Bits,
+        Self::Samples,
         Self::Setting(FixtureSetting::PanInvert),
         Self::Setting(FixtureSetting::TiltInvert),
         Self::Setting(FixtureSetting::PanTiltSwap),
@@ -199,6 +225,8 @@ impl Field {
             (Self::FactoryNetwork, Value::Flag(true)) => "as from the factory".to_owned(),
             (Self::Pages, Value::Count(heard)) => format!("{heard} heard"),
             (Self::Broker, Value::Nothing) => "looked for".to_owned(),
+            (Self::Channel(_), Value::Nothing) => "nowhere".to_owned(),
+            (Self::Sender, Value::Nothing) => "nobody".to_owned(),
             (Self::Port(_, PortField::Direction), Value::Nothing) => "off".to_owned(),
             (Self::Port(_, PortField::Presence), Value::Count(has)) => format!("only {has} ports"),
             _ => value.to_string(),
@@ -240,6 +268,15 @@ impl Field {
             Self::ModeName => "mode name",
             Self::Footprint => "footprint",
             Self::Cable => "cable",
+            Self::Carries => "carries",
+            Self::Enabled => "enabled",
+            Self::Sender => "sender",
+            Self::Group => "group",
+            Self::SecondGroup => "second group",
+            Self::Channels => "channels",
+            Self::Bits => "bits",
+            Self::Samples => "samples",
+            Self::Channel(_) => "channel",
             Self::Setting(setting) => setting.name(),
             Self::Own(_) => "parameter",
             Self::Port(..) => "port",
@@ -284,6 +321,7 @@ impl fmt::Display for Field {
             Self::Port(number, PortField::Presence) => write!(f, "port {number}"),
             Self::Port(number, field) => write!(f, "port {number} {}", field.name()),
             Self::Own(number) => write!(f, "parameter 0x{number:04x}"),
+            Self::Channel(number) => write!(f, "channel {number}"),
             _ => f.write_str(self.name()),
         }
     }
@@ -298,6 +336,9 @@ impl FromStr for Field {
             let number = number.parse().map_err(|_| FieldError)?;
             let field = PortField::ALL.into_iter().find(|field| field.name() == name);
             return field.map(|field| Self::Port(number, field)).ok_or(FieldError);
+        }
+        if let Some(number) = text.strip_prefix("channel ") {
+            return number.parse().map(Self::Channel).map_err(|_| FieldError);
         }
         if let Some(number) = text.strip_prefix("parameter 0x") {
             return u16::from_str_radix(number, 16).map(Self::Own).map_err(|_| FieldError);

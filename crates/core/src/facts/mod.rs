@@ -10,6 +10,7 @@ mod field;
 mod fixture_setting;
 mod known;
 mod own_value;
+mod patched;
 mod value;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -21,6 +22,7 @@ pub use field::{Field, PortField};
 pub use fixture_setting::{FixtureSetting, Form};
 pub use known::Known;
 pub use own_value::OwnValue;
+pub use patched::Patched;
 pub use value::Value;
 
 /// Somebody who tells fields.

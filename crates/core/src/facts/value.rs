@@ -1,12 +1,12 @@
 //! What a field can hold.
 
 use std::fmt;
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, SocketAddrV4};
 
 use serde::de::DeserializeOwned;
 use serde::{Serialize, Serializer};
 
-use super::{Field, Form, OwnValue, PortField};
+use super::{Field, Form, OwnValue, Patched, PortField};
 use crate::universe::{DeskBase, Universe};
 use crate::{Access, DataLoss, Direction, Firmware, Indicators, Merge, Power, Protocol, Said};
 
@@ -45,6 +45,10 @@ pub enum Value {
     Access(Access),
     /// What a parameter of a maker's own is set to.
     Own(Box<OwnValue>),
+    /// A group and its port.
+    Group(SocketAddrV4),
+    /// What something is patched to.
+    Patched(Box<Patched>),
 }
 
 /// The word for [`Value::Nothing`] in files.
@@ -63,11 +67,18 @@ impl Value {
         let text = || plain::<String>(written);
         Ok(match field {
             Field::Address | Field::Mask | Field::Gateway | Field::NameServer => Self::Address(plain(written)?),
-            Field::Broker if written == NOTHING => Self::Nothing,
+            Field::Broker | Field::Group | Field::SecondGroup | Field::Sender | Field::Channel(_)
+                if written == NOTHING =>
+            {
+                Self::Nothing
+            }
+            Field::Group | Field::SecondGroup => Self::Group(plain(written)?),
+            Field::Sender | Field::Channel(_) => Self::Patched(plain(written)?),
             Field::Addressing
             | Field::Merging
             | Field::LossScene
             | Field::FactoryNetwork
+            | Field::Enabled
             | Field::Port(_, PortField::Rdm | PortField::Input) => Self::Flag(plain(written)?),
             Field::Name
             | Field::HostName
@@ -82,10 +93,16 @@ impl Value {
             | Field::Input
             | Field::Faults
             | Field::ModeName
+            | Field::Carries
             | Field::Cable => Self::Text(plain(written)?),
-            Field::LampHours | Field::SacnPriority | Field::StartAddress | Field::Mode | Field::Footprint => {
-                Self::Count(plain(written)?)
-            }
+            Field::LampHours
+            | Field::SacnPriority
+            | Field::StartAddress
+            | Field::Mode
+            | Field::Footprint
+            | Field::Channels
+            | Field::Bits
+            | Field::Samples => Self::Count(plain(written)?),
             Field::Setting(setting) => match setting.form() {
                 Form::OnOff => Self::Flag(plain(written)?),
                 Form::Level => Self::Count(plain(written)?),
@@ -125,6 +142,7 @@ impl Value {
                 wanted == told || (wanted.port_address().is_some() && wanted.port_address() == told.port_address())
             }
             (Self::Own(wanted), Self::Own(told)) => wanted.data() == told.data(),
+            (Self::Patched(wanted), Self::Patched(told)) => wanted.is_same(told),
             _ => self == told,
         }
     }
@@ -149,6 +167,8 @@ impl Serialize for Value {
             Self::Power(power) => power.serialize(to),
             Self::Access(access) => access.serialize(to),
             Self::Own(value) => value.serialize(to),
+            Self::Group(group) => group.serialize(to),
+            Self::Patched(patched) => patched.serialize(to),
         }
     }
 }
@@ -172,6 +192,8 @@ impl fmt::Display for Value {
             Self::Power(power) => power.fmt(f),
             Self::Access(access) => access.fmt(f),
             Self::Own(value) => value.fmt(f),
+            Self::Group(group) => group.fmt(f),
+            Self::Patched(patched) => patched.fmt(f),
         }
     }
 }

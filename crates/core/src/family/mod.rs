@@ -10,6 +10,7 @@ mod groups;
 mod http;
 mod lines;
 mod llrp;
+mod nmos;
 mod onvif;
 pub(crate) mod pjlink;
 mod ptp;
@@ -22,11 +23,11 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_wire::{
-    WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, onvif as onvif_wire, pjlink as pjlink_wire,
-    ptp as ptp_wire, sacn as sacn_wire, sap as sap_wire,
+    Place, WireError, art_net, dns_sd as dns_sd_wire, llrp as llrp_wire, onvif as onvif_wire,
+    pjlink as pjlink_wire, ptp as ptp_wire, sacn as sacn_wire, sap as sap_wire,
 };
 
-use crate::census::{FoundFixture, News, Sighting, Told, Unit, Way, Ways};
+use crate::census::{FoundFixture, News, PatchPoint, PatchSort, Sighting, Told, Unit, Way, Ways};
 use crate::change::Change;
 use crate::conversation::{
     LinkEnd, LinkId, LinkNews, Nothing, OnCables, Outgoing, Response, SurveyPlan, Talk, Vantage,
@@ -131,6 +132,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if does(Way::Onvif) {
         all.push(Box::new(onvif::Search::new(plan)));
     }
+    if does(Way::Nmos) {
+        all.push(Box::new(nmos::Search::new(plan)));
+    }
     // What is said to a device is said only where it is about that one.
     if does(Way::Lines) && !plan.concern.is_everybody() {
         all.push(Box::new(lines::Questions::new(plan)));
@@ -149,7 +153,7 @@ pub(crate) const fn can_set(family: Way) -> bool {
 
 /// Whether units of this family are told things at their address: then this computer has to be in a subnet with them.
 pub(crate) const fn is_told_at_address(family: Way) -> bool {
-    matches!(family, Way::ArtNet | Way::Onvif)
+    matches!(family, Way::ArtNet | Way::Onvif | Way::Nmos)
 }
 
 /// Whether this unit can be told to make this difference vanish, where it tells of the field at all.
@@ -169,6 +173,26 @@ pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time:
         Way::Onvif => Box::new(onvif::Talk::new(unit, change, vantage, restart_time)),
         _ => Box::new(Nothing::of(&change.subject)),
     }
+}
+
+/// Whether what is patched can be told to make this difference vanish.
+pub(crate) const fn can_set_patch(sort: PatchSort, difference: &Difference) -> bool {
+    nmos::can_set(sort, difference)
+}
+
+/// Where a sender describes what it sends, for those that are to receive it.
+pub(crate) fn description(sender: &PatchPoint) -> Option<Place> {
+    nmos::description(sender)
+}
+
+/// The talk that makes this change of what is patched.
+pub(crate) fn talk_of_patch(
+    point: &PatchPoint,
+    change: &Change,
+    vantage: Vantage,
+    restart_time: Duration,
+) -> Box<dyn Talk> {
+    Box::new(nmos::Talk::new(point, change, vantage, restart_time))
 }
 
 /// Whether this can be set on a fixture.

@@ -17,12 +17,13 @@ const NEVER: [(u32, u32); 2] = [(0xefff_0000, 0xffff_0000), (0xe000_0000, 0xffff
 
 pub(super) fn fill(sheet: &RigSheet) -> Result<Vec<Choice>, Vec<Finding>> {
     let mac = |group: u32| MacAddress::of_group(Ipv4Addr::from_bits(group));
-    let fixed = sheet.streams.iter().filter_map(|stream| stream.group.value.fixed());
+    let groups = || sheet.streams.iter().flat_map(|stream| stream.groups().map(move |group| (stream, group)));
+    let fixed = groups().filter_map(|(_, group)| group.value.fixed());
     let mut taken: HashSet<MacAddress> = fixed.map(|group| MacAddress::of_group(*group.ip())).collect();
     let mut next: HashMap<Option<usize>, u32> = HashMap::new();
     let mut choices = Vec::new();
     let mut findings = Vec::new();
-    for stream in sheet.streams.iter().filter(|stream| stream.group.value == WantedGroup::Fill) {
+    for (stream, open) in groups().filter(|(_, group)| group.value == WantedGroup::Fill) {
         let network = network_of(sheet, stream);
         let ranges = ranges(sheet, network);
         let from = next.get(&network).copied().unwrap_or(0);
@@ -30,7 +31,7 @@ pub(super) fn fill(sheet: &RigSheet) -> Result<Vec<Choice>, Vec<Finding>> {
             ranges.iter().flat_map(|range| range.value.first().to_bits().max(from)..=range.value.last().to_bits());
         let is_free = |group: &u32| is_usable(*group) && !taken.contains(&mac(*group));
         let Some(group) = candidates.find(is_free) else {
-            findings.push(too_few(sheet, stream, &ranges));
+            findings.push(too_few(sheet, stream, open.span, &ranges));
             continue;
         };
         taken.insert(mac(group));
@@ -38,7 +39,7 @@ pub(super) fn fill(sheet: &RigSheet) -> Result<Vec<Choice>, Vec<Finding>> {
         let group = Ipv4Addr::from_bits(group);
         let whose = network.map_or("the usual ones", |index| sheet.networks[index].name.value.as_str());
         choices.push(Choice {
-            span: stream.group.span,
+            span: open.span,
             for_what: stream.name.value.clone(),
             value: SocketAddrV4::new(group, RTP_PORT).to_string(),
             why: format!("the next group of {whose} whose MAC address is free"),
@@ -54,7 +55,7 @@ fn is_usable(group: u32) -> bool {
 
 /// The network of the sender, where that names groups.
 fn network_of(sheet: &RigSheet, stream: &SheetStream) -> Option<usize> {
-    let sender = sheet.member(stream.from.value)?;
+    let sender = sheet.member(stream.from.member.value)?;
     let address = sender.address().map_or(WantedAddress::Dhcp, |(address, _)| address);
     sheet.network_at(sender.area(), address).filter(|index| !sheet.networks[*index].groups.is_empty())
 }
@@ -66,10 +67,10 @@ fn ranges(sheet: &RigSheet, network: Option<usize>) -> Vec<Placed<AddressRange>>
     }
 }
 
-fn too_few(sheet: &RigSheet, stream: &SheetStream, ranges: &[Placed<AddressRange>]) -> Finding {
+fn too_few(sheet: &RigSheet, stream: &SheetStream, open: Span, ranges: &[Placed<AddressRange>]) -> Finding {
     let what = format!("{} finds no group that is free", stream.name.value);
     let finding = TOO_FEW_GROUPS.finding(what, "widen the network's groups, or give fewer streams a group");
-    let finding = finding.at(sheet, stream.group.span, "still \"fill\"");
+    let finding = finding.at(sheet, open, "still \"fill\"");
     let written = ranges.iter().filter(|range| range.span.end > 0);
     written.fold(finding, |finding, range| finding.at(sheet, range.span, "all of these are used"))
 }

@@ -60,13 +60,14 @@ impl Keepsake {
             settings.push((Field::Indicators, told));
         }
         settings.retain(|(_, value)| *value != Value::Indicators(Indicators::Flash));
-        if subject.fixture().is_none() && !settings.iter().any(|(field, _)| *field == Field::Address) {
+        if subject.is_device() && !settings.iter().any(|(field, _)| *field == Field::Address) {
             settings.push((Field::Address, Value::Address(subject.address())));
         }
         settings.sort_by_key(|(field, _)| *field);
         let (model, firmware) = match subject {
             Subject::Node(node) => (node.model(), Some(node.firmware.to_string())),
             Subject::Unit(unit) => (unit.what.to_string(), None),
+            Subject::PatchPoint(point) => (point.unit.what.to_string(), None),
             Subject::Fixture(fixture) => {
                 (fixture.facts.get(Field::Model).map(ToString::to_string).unwrap_or_default(), None)
             }
@@ -105,7 +106,12 @@ const fn is_setting(field: Field) -> bool {
         | Field::Indicators
         | Field::SacnPriority
         | Field::StartAddress
-        | Field::Mode => true,
+        | Field::Mode
+        | Field::Enabled
+        | Field::Sender
+        | Field::Group
+        | Field::SecondGroup
+        | Field::Channel(_) => true,
         Field::Setting(setting) => setting.is_kept(),
         // Which one it is, is shown to whoever looks now.
         Field::Port(_, field) => !matches!(field, PortField::Presence | PortField::Indicators),

@@ -30,11 +30,18 @@ pub fn rename(sheet: &RigSheet, pattern: &str, series: &Series) -> Result<Edits,
         }
     }
     let nodes = sheet.nodes.iter().flat_map(|node| [&node.clone_of, &node.behind]).flatten();
-    let streams = sheet.streams.iter().flat_map(|stream| stream.to.iter().chain([&stream.from]));
+    for end in sheet.streams.iter().flat_map(|stream| stream.to.iter().chain([&stream.from])) {
+        if let Some(name) = new.get(&end.member.value).filter(|name| **name != sheet.member_name(end.member.value))
+        {
+            let label = end.label.as_ref().map(|label| format!("/{label}")).unwrap_or_default();
+            edits.quote(end.member.span, &format!("{name}{label}"));
+        }
+    }
+    let maps = sheet.channel_maps.iter().map(|map| &map.node);
     let cables = sheet.switches.iter().flat_map(|switch| switch.ports.iter().map(|port| &port.to));
     let hanging = sheet.fixtures.iter().filter_map(|fixture| fixture.behind.as_ref());
     let spoken_to = sheet.sequences.iter().flat_map(|sequence| sequence.steps.iter().map(|step| &step.node));
-    for reference in nodes.chain(streams).chain(cables).chain(hanging).chain(spoken_to) {
+    for reference in nodes.chain(maps).chain(cables).chain(hanging).chain(spoken_to) {
         if let Some(name) = new.get(&reference.value).filter(|name| **name != sheet.member_name(reference.value)) {
             edits.quote(reference.span, name);
         }

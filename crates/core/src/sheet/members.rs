@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 
 use super::place::{Placed, Span};
-use super::{RigSheet, SheetNode, Source, Switch, WantedAddress};
+use super::{RigSheet, SheetNode, Source, StreamEnd, Switch, WantedAddress};
 
 /// A device on the sheet that has a name of its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -36,6 +36,13 @@ impl RigSheet {
     pub fn members(&self) -> impl Iterator<Item = Member<'_>> {
         let nodes = self.nodes.iter().map(Member::Node);
         nodes.chain(self.sources.iter().map(Member::Source)).chain(self.switches.iter().map(Member::Switch))
+    }
+
+    /// An end of a stream as the sheet writes it.
+    #[must_use]
+    pub fn end_name(&self, end: &StreamEnd) -> String {
+        let node = self.member_name(end.member.value);
+        end.label.as_ref().map_or_else(|| node.to_owned(), |label| format!("{node}/{label}"))
     }
 
     /// The name of the member at a place.

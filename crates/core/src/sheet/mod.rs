@@ -5,6 +5,7 @@
 //! holds its type and how it is read.
 
 mod area;
+mod channel_map;
 mod edit;
 mod error;
 pub(crate) mod fields;
@@ -35,6 +36,7 @@ use crate::sheet::kind::{Kind, KindBook};
 use crate::universe::{DeskBase, Universe};
 
 pub use area::{Area, Class};
+pub use channel_map::{ChannelMap, WantedChannel};
 pub use edit::Edits;
 pub use error::{SheetError, SheetErrors};
 pub(crate) use fields::nearest;
@@ -49,7 +51,7 @@ pub use quantity::{Rate, Watts};
 pub use rig::{FORMAT, Thresholds};
 pub use sequence::{OnFailure, ScreenOrder, Sequence, SequenceStep, Spoken, USUAL_WAIT, Words};
 pub use source::Source;
-pub use stream::{Carried, RTP_PORT, SheetStream, WantedGroup};
+pub use stream::{Carried, RTP_PORT, SheetStream, StreamEnd, WantedGroup};
 pub use switch::{Switch, SwitchPort};
 
 /// A whole rig sheet.
@@ -77,6 +79,8 @@ pub struct RigSheet {
     pub fixtures: Vec<Fixture>,
     /// Streams of sound and picture.
     pub streams: Vec<SheetStream>,
+    /// Which channel goes where within devices.
+    pub channel_maps: Vec<ChannelMap>,
     /// The switches.
     pub switches: Vec<Switch>,
     /// What is said to several by one command.

@@ -5,6 +5,7 @@ use std::collections::hash_map::Entry;
 
 use super::fields::{Mistakes, nearest};
 use super::place::Placed;
+use super::stream::StreamEnd;
 
 /// The names other parts of the sheet may refer to.
 pub(super) struct Names<'a> {
@@ -64,6 +65,22 @@ impl<'a> Names<'a> {
     pub(super) fn placed(&self, name: Option<&Placed<String>>) -> Option<Placed<usize>> {
         let name = name?;
         self.find(name).map(|index| Placed::new(index, name.span))
+    }
+
+    /// The end of a stream that is named, as its node or as `node/label`.
+    pub(super) fn end(&self, name: &Placed<String>) -> Option<StreamEnd> {
+        let text = name.value.as_str();
+        let known = |node: &str| self.index.contains_key(node);
+        let is_cut = |at: &usize| !known(text) && known(text[..*at].trim_end());
+        let slashes = || text.match_indices('/').map(|(at, _)| at);
+        // Where nothing fits, what stands before the first is meant to be a node.
+        let cut = slashes().find(is_cut).or_else(|| slashes().next().filter(|_| !known(text)));
+        let (node, label) = match cut {
+            Some(at) => (text[..at].trim_end(), Some(text[at + 1..].trim()).filter(|label| !label.is_empty())),
+            None => (text, None),
+        };
+        let member = self.placed(Some(&Placed::new(node.to_owned(), name.span)))?;
+        Some(StreamEnd { member, label: label.map(str::to_owned) })
     }
 
     /// The one there is, when there is only one.

@@ -8,7 +8,7 @@ use super::names::Names;
 use super::pieces::{self, Piece};
 use super::place::{LineIndex, Placed, Span};
 use super::rig::{Rig, Thresholds};
-use super::{Network, RigSheet, area, fixture, network, node, rig, sequence, source, stream, switch};
+use super::{Network, RigSheet, area, channel_map, fixture, network, node, rig, sequence, source, stream, switch};
 use crate::sheet::kind::{Kind, KindBook, read_kind};
 use crate::universe::DeskBase;
 
@@ -67,6 +67,7 @@ struct Reading {
     sources: Vec<source::Unplaced>,
     fixtures: Vec<fixture::Unplaced>,
     streams: Vec<stream::Unplaced>,
+    channel_maps: Vec<channel_map::Unplaced>,
     switches: Vec<switch::Unplaced>,
     sequences: Vec<sequence::Unplaced>,
     mistakes: Vec<SheetError>,
@@ -125,6 +126,7 @@ impl Reading {
         let sources = sheet.tables("source", "this source");
         let fixtures = sheet.tables("fixture", "this fixture");
         let streams = sheet.tables("stream", "this stream");
+        let channel_maps = sheet.tables("channel_map", "this channel map");
         let switches = sheet.tables("switch", "this switch");
         let sequences = sheet.tables("sequence", "this sequence");
         sheet.refuse_unknown_keys();
@@ -141,6 +143,7 @@ impl Reading {
             sources: sources.iter().filter_map(|fields| source::read(fields, desk)).collect(),
             fixtures: fixtures.iter().filter_map(|fields| fixture::read(fields, desk)).collect(),
             streams: streams.iter().filter_map(stream::read).collect(),
+            channel_maps: channel_maps.iter().filter_map(channel_map::read).collect(),
             switches: switches.iter().filter_map(switch::read).collect(),
             sequences: sequences.iter().filter_map(sequence::read).collect(),
             lost: Lost::default(),
@@ -176,6 +179,7 @@ impl Reading {
         self.sources.extend(next.sources);
         self.fixtures.extend(next.fixtures);
         self.streams.extend(next.streams);
+        self.channel_maps.extend(next.channel_maps);
         self.switches.extend(next.switches);
         self.sequences.extend(next.sequences);
         let room = MOST_MISTAKES.saturating_sub(self.mistakes.len());
@@ -214,6 +218,7 @@ impl Reading {
             sources: self.sources.into_iter().map(|unplaced| unplaced.source).collect(),
             fixtures: self.fixtures.into_iter().map(|unplaced| unplaced.fixture).collect(),
             streams: self.streams.into_iter().map(|unplaced| unplaced.stream).collect(),
+            channel_maps: self.channel_maps.into_iter().map(|unplaced| unplaced.map).collect(),
             switches: self.switches.into_iter().map(|unplaced| unplaced.switch).collect(),
             sequences: self.sequences.into_iter().map(|unplaced| unplaced.sequence).collect(),
             text: text.to_owned(),
@@ -259,6 +264,11 @@ impl Reading {
         for unplaced in &mut self.fixtures {
             unplaced.fixture.behind = names.placed(unplaced.behind.as_ref());
         }
+        for unplaced in &mut self.channel_maps {
+            if let Some(node) = names.placed(Some(&unplaced.node)) {
+                unplaced.map.node = node;
+            }
+        }
         for unplaced in &mut self.sequences {
             for (step, node) in unplaced.sequence.steps.iter_mut().zip(&unplaced.nodes) {
                 if let Some(node) = names.placed(Some(node)) {
@@ -273,10 +283,10 @@ impl Reading {
         let names =
             Names::shared("node, source or switch", nodes.iter().chain(others), self.lost.member, mistakes);
         for unplaced in &mut self.streams {
-            if let Some(from) = names.placed(Some(&unplaced.from)) {
+            if let Some(from) = names.end(&unplaced.from) {
                 unplaced.stream.from = from;
             }
-            unplaced.stream.to = unplaced.to.iter().filter_map(|to| names.placed(Some(to))).collect();
+            unplaced.stream.to = unplaced.to.iter().filter_map(|to| names.end(to)).collect();
         }
         for unplaced in &mut self.switches {
             for (port, to) in unplaced.switch.ports.iter_mut().zip(&unplaced.to) {

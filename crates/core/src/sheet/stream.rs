@@ -26,12 +26,14 @@ pub struct SheetStream {
     pub name: Placed<String>,
     /// What it carries.
     pub carries: Placed<Carried>,
-    /// Who sends it: the place in [`super::RigSheet::member`].
-    pub from: Placed<usize>,
+    /// Who sends it.
+    pub from: StreamEnd,
     /// Who receives it.
-    pub to: Vec<Placed<usize>>,
+    pub to: Vec<StreamEnd>,
     /// Its multicast group and port.
     pub group: Placed<WantedGroup>,
+    /// The same of its second leg, where it goes two ways (SMPTE ST 2022-7).
+    pub second_group: Option<Placed<WantedGroup>>,
     /// How many channels of sound.
     pub channels: Option<Placed<u32>>,
     /// Bits of a sample.
@@ -40,6 +42,15 @@ pub struct SheetStream {
     pub samples: Option<Placed<u32>>,
     /// What it takes of a link, where that is known better.
     pub rate: Option<Placed<Rate>>,
+}
+
+/// One end of a stream.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StreamEnd {
+    /// Who: the place in [`super::RigSheet::member`].
+    pub member: Placed<usize>,
+    /// Which of its senders or receivers, as the device calls it; `None` for the only one it has.
+    pub label: Option<String>,
 }
 
 /// What a stream carries.
@@ -79,10 +90,18 @@ impl SheetStream {
     /// Its group and port, where they are decided.
     #[must_use]
     pub const fn fixed_group(&self) -> Option<SocketAddrV4> {
-        match self.group.value {
-            WantedGroup::Fixed(socket) => Some(socket),
-            WantedGroup::Fill => None,
-        }
+        self.group.value.fixed()
+    }
+
+    /// The same of its second leg.
+    #[must_use]
+    pub fn fixed_second_group(&self) -> Option<SocketAddrV4> {
+        self.second_group.as_ref().and_then(|group| group.value.fixed())
+    }
+
+    /// Where it goes: one way, or two.
+    pub fn groups(&self) -> impl Iterator<Item = &Placed<WantedGroup>> {
+        std::iter::once(&self.group).chain(&self.second_group)
     }
 
     /// What it takes of a link; `None` where the sheet does not tell enough.
@@ -151,19 +170,21 @@ pub(super) fn read(fields: &Fields<'_>) -> Option<Unplaced> {
     let from = fields.required("from", fields.text("from"), "\"hall-stagebox\"");
     let to = fields.list("to");
     let group = fields.required("group", fields.parsed("group"), "\"239.69.10.1:5004\" or \"fill\"");
+    let second_group = fields.parsed("second_group");
     let channels = fields.number("channels", 1..=1024);
     let bits = fields.number("bits", 8..=32);
     let samples = fields.number("samples", 8_000..=384_000);
     let rate = fields.quantity("rate");
     fields.refuse_unknown_keys();
     let from = from?;
-    let unknown = Placed::new(usize::MAX, from.span);
+    let unknown = StreamEnd { member: Placed::new(usize::MAX, from.span), label: None };
     let stream = SheetStream {
         name: name?,
         carries: carries?,
         from: unknown,
         to: Vec::new(),
         group: group?,
+        second_group,
         channels,
         bits,
         samples,

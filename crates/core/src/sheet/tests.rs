@@ -31,7 +31,7 @@ fn mistakes(text: &str) -> Vec<String> {
 )]
 #[case::unknown_heading(
     "[rig]\nname = \"t\"\n[[nodes]]\nname = \"a\"\n",
-    "3:3 the sheet has no key `nodes`; one of: rig, thresholds, network, area, kind, node, source, fixture, stream, switch, sequence (did you mean `node`?)"
+    "3:3 the sheet has no key `nodes`; one of: rig, thresholds, network, area, kind, node, source, fixture, stream, channel_map, switch, sequence (did you mean `node`?)"
 )]
 #[case::number_for_text("[rig]\nname = 5\n", "2:8 `name` is a number; text in quotes (write name = \"…\")")]
 #[case::one_bracket(

@@ -3,12 +3,14 @@
 
 mod addresses;
 mod fixture;
+mod patching;
 mod place;
 mod portrait;
 mod universes;
 
 pub use addresses::{AddressState, Run, address_runs};
 pub use fixture::{FixtureFact, FixturePortrait, OwnParameter};
+pub use patching::{ChannelLine, EndLine, Patching};
 pub use place::{OnSheet, Place};
 pub use portrait::{FactLine, PortLine, Portrait, Report};
 pub use universes::{UniverseUse, universe_uses};

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use serde::Serialize;
 
+use super::Patching;
 use crate::census::{Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way};
 use crate::codes::CodeBook;
 use crate::compare::{Everybody, Row, State, Wanted, compare_all};
@@ -41,6 +42,9 @@ pub struct Portrait {
     pub services: Vec<Service>,
     /// What it announces.
     pub streams: Vec<Stream>,
+    /// What it sends, receives and maps.
+    #[serde(skip_serializing_if = "Patching::is_empty")]
+    pub patching: Patching,
     /// The universes of sACN that it sends.
     pub sends: Vec<u16>,
 }
@@ -148,6 +152,7 @@ impl Portrait {
             report,
             services: census.services().into_iter().filter(|one| is_its(one.address, one.mac)).collect(),
             streams: census.streams().into_iter().filter(|one| is_its(one.sender, one.mac)).collect(),
+            patching: Patching::of(census, everybody.devices, sheet).of_device(device),
             sends,
         }
     }

@@ -7,8 +7,8 @@ use std::time::Duration;
 use lantern_core::census::{Census, Device};
 use lantern_core::change::Protection;
 use lantern_core::conversation::{
-    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, MOST_BODY, Manner, Means, Outgoing, Request,
-    Response, Seat, Survey, SurveyPlan, Vantage,
+    Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Manner, Means, Outgoing, Request, Response, Seat,
+    Survey, SurveyPlan, Vantage,
 };
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, LinkHeard, MemoryGround, Scene};
@@ -196,7 +196,7 @@ where
 
 /// Requests to web servers under way, as whoever drives a conversation speaks them.
 #[derive(Default)]
-struct Pages(BTreeMap<u64, (LinkId, Vec<u8>, Vec<u8>)>);
+struct Pages(BTreeMap<u64, (LinkId, Vec<u8>, Vec<u8>, usize)>);
 
 impl Pages {
     fn open(&mut self, link: LinkId, request: &Request, ground: &mut MemoryGround) {
@@ -209,7 +209,7 @@ impl Pages {
             request.body.len()
         );
         let whole = [head.as_bytes(), &request.body].concat();
-        self.0.insert(number_of(link), (link, whole, Vec::new()));
+        self.0.insert(number_of(link), (link, whole, Vec::new(), request.most));
         ground.open(number_of(link), request.to);
     }
 
@@ -220,8 +220,8 @@ impl Pages {
         heard: &LinkHeard,
         ground: &mut MemoryGround,
     ) -> Option<(LinkId, Result<Response, LinkEnd>)> {
-        let (link, request, answer) = self.0.get_mut(&number)?;
-        let link = *link;
+        let (link, request, answer, most) = self.0.get_mut(&number)?;
+        let (link, most) = (*link, *most);
         match heard {
             LinkHeard::Opened => ground.write(number, request),
             LinkHeard::Bytes(bytes) => answer.extend(bytes),
@@ -234,7 +234,7 @@ impl Pages {
                 };
                 let fields = head.lines().filter_map(|line| line.split_once(": "));
                 let headers = fields.map(|(name, value)| (name.to_ascii_lowercase(), value.to_owned())).collect();
-                let body = body.as_bytes()[..body.len().min(MOST_BODY)].to_vec();
+                let body = body.as_bytes()[..body.len().min(most)].to_vec();
                 let response = Response { status, headers, body };
                 return Some((link, Ok(response)));
             }

@@ -82,7 +82,9 @@ fn row(head: Option<(String, Ipv4Addr)>, difference: Option<&Difference>, why: S
 fn reason(change: &Change) -> String {
     match &change.subject {
         Subject::Node(_) => change.reason.clone(),
-        Subject::Unit(_) | Subject::Fixture(_) => format!("{}, by {}", change.reason, change.subject.family()),
+        Subject::Unit(_) | Subject::Fixture(_) | Subject::PatchPoint(_) => {
+            format!("{}, by {}", change.reason, change.subject.family())
+        }
     }
 }
 
@@ -93,6 +95,7 @@ pub(super) fn waits(plan: &ChangePlan, wait: &Wait) -> String {
         Why::Left(address) => format!("once {other} has left {address}"),
         Why::Parked(address) => format!("from {address}"),
         Why::Settled(_) => "once it has its address".to_owned(),
+        Why::Sends => format!("once {other} sends so"),
         Why::Gateway(address) => format!("once {other} is set and at {address}"),
     }
 }

@@ -146,6 +146,9 @@ pub(super) fn next(change: &Change, made: &Made, go_on: &str) -> String {
         },
         Outcome::Refused(open) => match open.iter().find(|difference| difference.is_cut_short()) {
             Some(short) => format!("choose a {} it keeps whole, such as {}", short.field, short.found_in_words()),
+            None if change.subject.patch_point().is_some() => {
+                format!("see what it is set to: deft-lantern streams; then: {go_on}")
+            }
             None => format!("see what it says of itself: {seek}; where it goes on refusing, set it at the unit"),
         },
         Outcome::MovedAlong(_) => format!("look at it before you go on: {seek}"),

@@ -12,7 +12,7 @@ use serde::Serialize;
 
 use super::repeat::Round;
 use super::show::{beside_state, state};
-use super::{Judged, fixtures};
+use super::{Judged, fixtures, patches};
 use crate::exit::Exit;
 
 #[derive(Debug, Serialize)]
@@ -26,6 +26,8 @@ pub(super) struct Answer<'a> {
     unexpected: Vec<Surplus>,
     /// Where they were asked.
     fixtures: Option<Vec<fixtures::Line<'a>>>,
+    /// The ends of streams and the channel maps of the sheet.
+    patches: Vec<patches::Line<'a>>,
     findings: &'a [Finding],
     /// The looks, where it was looked several times.
     rounds: &'a [Round],
@@ -120,6 +122,7 @@ pub(super) fn answer<'a>(
         beside: comparison.beside.iter().map(beside).collect(),
         unexpected: comparison.unexpected.iter().map(surplus).collect(),
         fixtures: judged.fixtures.as_ref().map(fixtures::lines),
+        patches: patches::lines(&judged.patches),
         findings,
         rounds,
     }

@@ -3,6 +3,7 @@
 mod answer;
 mod fixtures;
 mod junit;
+mod patches;
 mod power;
 mod repeat;
 mod show;
@@ -16,9 +17,11 @@ use lantern_core::census::FoundNode;
 use lantern_core::change::Part;
 use lantern_core::clash::{is_same_name, world_clashes};
 use lantern_core::compare::{
-    Comparison, FixtureComparison, State, Tally, compare_all, compare_fixtures, held_addresses,
+    Comparison, FixtureComparison, PatchComparison, State, Tally, compare_all, compare_fixtures, compare_patches,
+    held_addresses,
 };
 use lantern_core::conversation::{Concern, OnCables};
+use lantern_core::facts::Difference;
 use lantern_core::finding::{Finding, Severity};
 use lantern_core::pattern::Pattern;
 use lantern_core::sheet::{Member, RigSheet, SheetNode};
@@ -96,6 +99,7 @@ struct Judged<'a> {
     comparison: Comparison<'a>,
     around: Vec<Finding>,
     fixtures: Option<FixtureComparison<'a>>,
+    patches: PatchComparison<'a>,
 }
 
 impl Judged<'_> {
@@ -107,7 +111,7 @@ impl Judged<'_> {
     /// Everything that is wrong.
     fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
         let of_fixtures = self.fixtures.as_ref().map(|compared| compared.findings(sheet));
-        [self.of_devices(sheet), of_fixtures.unwrap_or_default()].concat()
+        [self.of_devices(sheet), self.patches.findings(sheet), of_fixtures.unwrap_or_default()].concat()
     }
 }
 
@@ -168,6 +172,14 @@ impl Check<'_> {
         self.part.nodes.is_empty() && self.part.has_area(area.map(|area| area.name.value.as_str()))
     }
 
+    /// Whether whoever stands at this place of the sheet is meant.
+    fn means_member(&self, sheet: &RigSheet, place: usize) -> bool {
+        sheet.member(place).is_some_and(|member| match member {
+            Member::Node(node) => self.means(node),
+            other => self.means_beside(other),
+        })
+    }
+
     fn is_part(&self) -> bool {
         !self.part.nodes.is_empty() || !self.part.areas.is_empty()
     }
@@ -199,7 +211,9 @@ impl Check<'_> {
         let adapter = self.session.adapter_facts().filter(|_| !self.session.is_simulated());
         around.extend(adapter.map(|adapter| rivals_of(adapter, self.session.computer())).unwrap_or_default());
         let fixtures = self.on_cables.reads().then(|| compare_fixtures(sheet, &look.census));
-        Judged { comparison, around, fixtures }
+        let patches = compare_patches(sheet, &look.census, &look.devices);
+        let patches = if self.is_part() { patches.only(|place| self.means_member(sheet, place)) } else { patches };
+        Judged { comparison, around, fixtures, patches }
     }
 
     fn show(&self, look: &Look, judged: &Judged<'_>, out: &mut Out) -> Result<(), Failure> {
@@ -215,11 +229,17 @@ impl Check<'_> {
             out.table(&table)?;
             out.line("")?;
         }
+        let of_patches = patches::table(&judged.patches);
+        if !of_patches.is_empty() {
+            out.table(&of_patches)?;
+            out.line("")?;
+        }
         // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
         let listed = [comparison.absences(sheet), judged.around.clone()].concat();
         findings::print(out, &listed)?;
         let of_devices = show::summary(comparison, &judged.of_devices(sheet));
-        for (tone, line) in [of_devices].into_iter().chain(of_fixtures.map(fixtures::summary)) {
+        let further = of_fixtures.map(fixtures::summary).into_iter().chain(patches::summary(&judged.patches));
+        for (tone, line) in [of_devices].into_iter().chain(further) {
             let line = out.paint().dye(tone, &line);
             out.line(&line)?;
         }
@@ -230,7 +250,8 @@ impl Check<'_> {
             out.note(&format!("to ask those out of reach too: deft-lantern adapters advise {address}"))?;
         }
         let fixtures = judged.fixtures.as_ref().is_some_and(|fixtures| fixtures.settable() > 0);
-        if comparison.different() > 0 || fixtures {
+        let patched = judged.patches.rows.iter().any(|row| row.differences().iter().any(Difference::is_told));
+        if comparison.different() > 0 || fixtures || patched {
             let fixtures = if fixtures { " --fixtures" } else { "" };
             out.hint(&format!("deft-lantern apply {}{fixtures} --dry-run", self.file.path.display()))?;
         }

@@ -53,7 +53,7 @@ struct Answer {
 pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let fixtures = (AboutFixtures::Perhaps, Depth::Settings);
-    let look = named::look_into(&session, &args.node, named::likely(&args.node), fixtures, out)?;
+    let look = named::look_into(&session, &args.node, named::likely(&args.node, session.sheet()), fixtures, out)?;
     let subjects = named::subjects(&args.node, &look.census, session.sheet())?;
     let taken = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
     fs::create_dir_all(&args.folder).map_err(|source| Failure::Write { path: args.folder.clone(), source })?;

@@ -10,6 +10,7 @@ use lantern_core::view::{FactLine, FixturePortrait, PortLine, Portrait};
 use serde::Serialize;
 
 use super::named::{self, AboutFixtures};
+use super::streams;
 use crate::codes;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -47,7 +48,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let session = Session::open(&args.at, out)?;
     let named = std::slice::from_ref(&args.node);
     let fixtures = (AboutFixtures::Perhaps, Depth::Everything);
-    let look = named::look_into(&session, named, named::likely(named), fixtures, out)?;
+    let look = named::look_into(&session, named, named::likely(named, session.sheet()), fixtures, out)?;
     let sheet = session.sheet_file().map(|file| file.path.display().to_string());
     if let Ok(Subject::Fixture(fixture)) = named::subject(&args.node, &look.census, session.sheet()) {
         let portrait = FixturePortrait::of(&fixture, &look.census, session.sheet());
@@ -59,7 +60,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         let is_fine = !portrait.differs() && portrait.findings.is_empty();
         return Ok(if is_fine { Exit::Fine } else { Exit::Wrong });
     }
-    let device = named::device(&args.node, &look)?;
+    let device = named::device(&args.node, &look, session.sheet())?;
     let portrait =
         Portrait::of(device, &look.census, look.everybody(), session.sheet(), &codes::book_or_standard(out)?);
     if out.is_json() {
@@ -74,6 +75,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 fn differs(one: &Portrait) -> bool {
     one.facts.iter().any(|fact| fact.planned.is_some() && fact.told.is_some())
         || one.ports.iter().any(|port| !port.planned.is_empty())
+        || one.patching.differs()
 }
 
 fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failure> {
@@ -101,6 +103,10 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
     }
     facts(one, out)?;
     ports(&one.ports, out)?;
+    if !one.patching.is_empty() {
+        out.line("")?;
+        streams::show(&one.patching, out)?;
+    }
     offers(one, out)?;
     if let (Some(sheet), Some(planned)) = (sheet, one.planned_as.as_ref().filter(|_| differs(one))) {
         out.hint(&format!("to make it what the sheet says: deft-lantern apply {sheet} --node {planned}"))?;

@@ -170,7 +170,7 @@ impl Tree {
 fn add_streams(sheet: &RigSheet, tree: &mut Tree) {
     for stream in &sheet.streams {
         if let Some(rate) = stream.load() {
-            tree.flow(stream.from.value, stream.to.iter().map(|to| to.value), rate);
+            tree.flow(stream.from.member.value, stream.to.iter().map(|to| to.member.value), rate);
         }
     }
 }

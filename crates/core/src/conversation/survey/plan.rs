@@ -27,6 +27,8 @@ pub struct SurveyPlan {
     pub extent: Extent,
     /// What the rig should be, where that is known: what is locked there is not asked for its settings.
     pub sheet: Option<RigSheet>,
+    /// Whether everything that is sent, received and mapped is asked what it is set to; of those that it is about it always is.
+    pub reads_patches: bool,
     /// Whether it ends once everybody on the sheet has answered. Strangers then go unseen.
     pub ends_early: bool,
     /// Whether to ask Art-Net nodes for mask and gateway too.
@@ -206,6 +208,14 @@ impl Concern {
         }
     }
 
+    /// Whether one that is called so is among them.
+    pub(crate) fn has_name(&self, name: &str) -> bool {
+        match self {
+            Self::Everybody => true,
+            Self::These { names, .. } => names.contains(&name.to_lowercase()),
+        }
+    }
+
     /// Whether whoever is there is among them.
     pub(crate) fn has(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
         match self {
@@ -228,6 +238,7 @@ impl SurveyPlan {
             vantage: Vantage::of_seats(seats),
             ways: Ways::only(&[Way::ArtNet]),
             extent: Extent::Whole(Duration::ZERO),
+            reads_patches: false,
             ends_early: expected.is_some(),
             sheet: expected,
             ask_settings,
@@ -258,9 +269,14 @@ impl SurveyPlan {
     /// Whether a connection may be opened to whoever has this address: near, not ourselves, not locked, and one that it is
     /// about.
     pub(crate) fn may_connect(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
+        self.may_connect_beside(address, mac) && self.concern.has(address, mac)
+    }
+
+    /// The same for one that tells of others: whomever it is about.
+    pub(crate) fn may_connect_beside(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
         let is_near = self.vantage.seats.iter().any(|seat| seat.subnet.contains(address) && seat.own != address);
         let is_locked = self.sheet.as_ref().is_some_and(|sheet| sheet.is_locked(address, mac));
-        is_near && !is_locked && !self.vantage.gateways.contains(&address) && self.concern.has(address, mac)
+        is_near && !is_locked && !self.vantage.gateways.contains(&address)
     }
 
     /// Whether it goes on until it is stopped.

@@ -123,8 +123,8 @@ fn streams(sheet: &RigSheet) -> Vec<Stream> {
     let stream = |stream: &lantern_core::sheet::SheetStream| Stream {
         name: stream.name.value.clone(),
         carries: stream.carries.value.to_string(),
-        from: sheet.member_name(stream.from.value).to_owned(),
-        to: stream.to.iter().map(|to| sheet.member_name(to.value)).collect::<Vec<_>>().join(", "),
+        from: sheet.end_name(&stream.from),
+        to: stream.to.iter().map(|to| sheet.end_name(to)).collect::<Vec<_>>().join(", "),
         group: stream.group.value.to_string(),
         load: stream.load().map(|load| load.to_string()).unwrap_or_default(),
     };

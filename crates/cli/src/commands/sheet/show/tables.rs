@@ -216,11 +216,11 @@ pub(super) fn by_stream(sheet: &RigSheet, out: &mut Out) -> io::Result<()> {
     let mut table =
         Table::new(&["stream", "carries", "from", "to", "group", "load"]).unbroken(&["stream", "group", "load"]);
     for stream in &sheet.streams {
-        let to: Vec<String> = stream.to.iter().map(|to| sheet.member_name(to.value).to_owned()).collect();
+        let to: Vec<String> = stream.to.iter().map(|to| sheet.end_name(to)).collect();
         table.row(vec![
             Cell::new(stream.name.value.as_str(), Tone::Strong),
             stream.carries.value.to_string().into(),
-            sheet.member_name(stream.from.value).into(),
+            sheet.end_name(&stream.from).into(),
             some_of(&to).into(),
             open_or(stream.group.value.to_string()),
             stream.load().map_or_else(|| "not known".to_owned(), |load| load.to_string()).into(),
