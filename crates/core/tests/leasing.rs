@@ -120,6 +120,28 @@ fn stages(leasing: &Leasing) -> Vec<LeasingStage> {
     leasing.stages().map(|(_, stage)| stage).collect()
 }
 
+/// It ends once nobody new asks; one of a kind that has a fixed address is not waited for.
+#[test]
+fn it_ends_when_nobody_new_asks() {
+    let units = "[[device]]\nname = \"amp\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"0.0.0.0\"\ndhcp = true\narrives_ms = 9000\n[device.dhcp_client]\n";
+    let sheet = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n\
+        [[node]]\nname = \"amp\"\nmac = \"02:4d:42:00:30:01\"\naddress = \"10.40.3.1\"\n\
+        [[node]]\nname = \"gate\"\nkind = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:01\"\naddress = \"10.40.1.1\"\n";
+    let sheet = RigSheet::parse(sheet).unwrap();
+    let mut ground = ground(units);
+    let leasing = leasing_of(&sheet, &LeaseWishes::default(), false);
+    let mut leasing = leasing.until_quiet_for(Some(Duration::from_secs(12)));
+    let (news, took) = run(&mut leasing, &mut ground);
+    said_is_true(&news, &ground);
+    assert_eq!(stages(&leasing), [LeasingStage::Kept]);
+    assert!(took > Duration::from_secs(21) && took < Duration::from_secs(90), "{took:?}");
+    // Nobody comes at all.
+    let mut leasing =
+        leasing_of(&sheet, &LeaseWishes::default(), true).until_quiet_for(Some(Duration::from_secs(12)));
+    let (_, took) = run(&mut leasing, &mut ground_with("", Link::new(0.0, 5)));
+    assert!(took < Duration::from_secs(30), "{took:?}");
+}
+
 /// Twenty units of seven habits, on a good wire and on a bad one.
 #[rstest]
 #[case::good_wire(Trouble::default())]

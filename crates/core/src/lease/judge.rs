@@ -34,7 +34,10 @@ pub fn judge(plan: &LeasePlan, wishes: &LeaseWishes, seats: &[Seat], served_here
         let command = format!("adapters advise {}", far[0].terms.address);
         findings.push(ELSEWHERE.finding(what, remedy).mended_by(command));
     }
-    let unknown = |at: &usize| plan.places[*at].can_state_mac && !plan.is_awaited(*at);
+    let unknown = |at: &usize| {
+        let place = &plan.places[*at];
+        place.can_state_mac && place.mac.is_none() && !plan.is_awaited(*at)
+    };
     let unknown: Vec<&str> =
         (0..plan.places.len()).filter(unknown).map(|at| plan.places[at].name.as_str()).collect();
     if !unknown.is_empty() {

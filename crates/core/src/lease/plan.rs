@@ -7,6 +7,7 @@ use lantern_wire::MacAddress;
 
 use crate::address::{AddressRange, Mask, Seat, Subnet};
 use crate::exchange::host_name;
+use crate::sheet::kind::FactoryMode;
 use crate::sheet::{Member, Network, RigSheet};
 
 /// The most addresses a pool has: as many strangers are remembered.
@@ -34,6 +35,8 @@ pub struct Place {
     pub mac: Option<MacAddress>,
     /// Whether the sheet has a place for it to say that.
     pub can_state_mac: bool,
+    /// Whether units of its kind are known to have a fixed address as they leave the factory: then they do not ask for one.
+    pub is_fixed: bool,
     /// What it is given.
     pub terms: Terms,
 }
@@ -92,7 +95,7 @@ impl LeasePlan {
     /// Whether this place gets its address as things are, without anybody adding to the sheet.
     #[must_use]
     pub fn is_awaited(&self, place: usize) -> bool {
-        self.places[place].mac.is_some()
+        (self.places[place].mac.is_some() && !self.places[place].is_fixed)
             || self.next.contains(&place)
             || self.circuits.iter().any(|(_, of)| *of == place)
     }
@@ -124,7 +127,13 @@ impl Place {
         let network = &sheet.networks[sheet.network_at(member.area(), wanted)?];
         let name = member.name().value.clone();
         let terms = Terms { host_name: host_name(&name), ..Terms::within(network, wanted.fixed()?) };
-        Some(Self { name, mac: mac_of(member), can_state_mac: matches!(member, Member::Node(_)), terms })
+        let kind = match member {
+            Member::Node(node) => sheet.kind_of(node),
+            Member::Source(_) | Member::Switch(_) => None,
+        };
+        let is_fixed = kind.is_some_and(|kind| kind.factory_mode == FactoryMode::Fixed && kind.factory.is_some());
+        let can_state_mac = matches!(member, Member::Node(_));
+        Some(Self { name, mac: mac_of(member), can_state_mac, is_fixed, terms })
     }
 }
 

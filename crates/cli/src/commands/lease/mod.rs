@@ -55,6 +55,10 @@ pub(crate) struct Args {
     #[arg(long)]
     until_all: bool,
 
+    /// End once nobody new has been given an address for so long, as 20s; units that have a fixed address do not ask
+    #[arg(long, value_name = "TIME", value_parser = time)]
+    until_quiet: Option<Duration>,
+
     /// End after so long, as 30s or 10m
     #[arg(long, value_name = "TIME", value_parser = time)]
     timeout: Option<Duration>,
@@ -105,7 +109,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let (kept, before) = kept::Kept::open(&file, out)?;
     let no_mac = || Failure::Call(format!("{} has no MAC address to speak from", session.adapter()));
     let leasing = Leasing::new(plan, &session.vantage(), args.keep, args.until_all);
-    let mut leasing = leasing.ok_or_else(no_mac)?;
+    let mut leasing = leasing.ok_or_else(no_mac)?.until_quiet_for(args.until_quiet);
     kept::remember(&mut leasing, &before);
     giving::give(&session, &mut leasing, kept, args.timeout, out)?;
     end(&leasing, &file, args.yes, out)

@@ -63,6 +63,10 @@ pub struct Leasing {
     own: MacAddress,
     keep: u32,
     until_all: bool,
+    /// How long nobody new may have been given an address before it ends.
+    quiet: Option<Duration>,
+    /// When somebody was given one for the first time.
+    last_new: Duration,
     phase: Phase,
     rivals: Rivals,
     checks: Checks,
@@ -95,6 +99,8 @@ impl Leasing {
             own,
             keep,
             until_all,
+            quiet: None,
+            last_new: Duration::ZERO,
             phase: Phase::Looking(Rivals::LOOK),
             rivals: Rivals::new(own, vantage.mark),
             checks: Checks::new(own, watched),
@@ -107,6 +113,18 @@ impl Leasing {
             now: Duration::ZERO,
             base: Duration::ZERO,
         })
+    }
+
+    /// The same, and ends once nobody new was given an address for so long.
+    #[must_use]
+    pub const fn until_quiet_for(mut self, quiet: Option<Duration>) -> Self {
+        self.quiet = quiet;
+        self
+    }
+
+    /// When it ends by itself, since nobody new asks.
+    fn quiet_at(&self) -> Option<Duration> {
+        self.quiet.filter(|_| self.phase == Phase::Giving).map(|quiet| self.last_new + quiet)
     }
 
     /// Knows that this one was taken for that device before, or has that address of the pool; `left` is what it has of its
@@ -314,7 +332,7 @@ impl Leasing {
     }
 
     fn begin_giving(&mut self) {
-        self.phase = Phase::Giving;
+        (self.phase, self.last_new) = (Phase::Giving, self.now);
         self.events.push_back(LeaseNews::Giving);
         let mut early: Vec<Asked> = std::mem::take(&mut self.early).into_values().collect();
         early.sort_by_key(|asked| asked.message.client);
@@ -348,7 +366,7 @@ impl Conversation for Leasing {
         let own = match self.phase {
             Phase::Over => return None,
             Phase::Looking(until) => Some(until),
-            Phase::Giving => None,
+            Phase::Giving => self.quiet_at(),
             Phase::Ending(until) => self.clients.first_end(self.now).map(|end| end.min(until)),
         };
         let again = self.again.front().map(|(at, _)| *at);
@@ -372,7 +390,8 @@ impl Conversation for Leasing {
             let mut awaited = self.awaited().peekable();
             awaited.peek().is_some() && awaited.all(|at| self.clients.given_to(Whom::Place(at)).is_some())
         };
-        if self.until_all && self.phase == Phase::Giving && is_done() {
+        let is_quiet = self.quiet_at().is_some_and(|at| at <= self.now);
+        if is_quiet || (self.until_all && self.phase == Phase::Giving && is_done()) {
             self.end();
         }
         self.look_whether_over();

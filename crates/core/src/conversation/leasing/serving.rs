@@ -95,6 +95,9 @@ impl Leasing {
                 let (times, is_kept) = (self.times(), matches!(self.phase, Phase::Ending(_)));
                 let until = self.now + Duration::from_secs(times.lease.into());
                 let is_new = self.clients.give(mac, whom, Given { until, is_kept });
+                if is_new {
+                    self.last_new = self.now;
+                }
                 let (node, address) = (self.node(whom), terms.address);
                 let seconds = times.lease;
                 self.events.push_back(LeaseNews::Given { mac, node, address, seconds, is_new, is_kept });
