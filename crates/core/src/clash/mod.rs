@@ -8,6 +8,7 @@ mod fixtures;
 mod load;
 mod names;
 mod networks;
+mod patched;
 pub(crate) mod senders;
 mod splits;
 mod streams;
@@ -27,7 +28,7 @@ pub use world::{is_same_name, own_address_held, shared_addresses, world_clashes}
 pub(crate) use world::{mask_remedy, subnet_of_broadcast};
 
 /// The rules about sheets and about what is seen, family by family.
-pub(crate) static RULES: [&[&Rule]; 10] = [
+pub(crate) static RULES: [&[&Rule]; 11] = [
     addresses::RULES,
     networks::RULES,
     universes::RULES,
@@ -38,6 +39,7 @@ pub(crate) static RULES: [&[&Rule]; 10] = [
     load::RULES,
     world::RULES,
     clocks::RULES,
+    patched::RULES,
 ];
 
 /// One family of rules: a sheet to findings.

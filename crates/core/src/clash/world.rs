@@ -8,7 +8,7 @@ use lantern_wire::rdm::Uid;
 use lantern_wire::{MacAddress, sacn};
 
 use super::splits::{Meant, SPLIT, splits};
-use super::{MOST_NAMED, clocks, named, repeated};
+use super::{MOST_NAMED, clocks, named, patched, repeated};
 use crate::Access;
 use crate::address::{Mask, Subnet};
 use crate::census::{
@@ -174,6 +174,7 @@ pub fn world_clashes(
     findings.extend(splits(&nodes, &census.units(), &Meant::of(census, sheet)));
     findings.extend(dhcp_servers(census, devices));
     findings.extend(clocks::clashes(census));
+    findings.extend(patched::clashes(census));
     findings.extend(census.units().iter().filter_map(locked_out));
     findings.extend(census.units().iter().filter_map(faulty));
     findings.extend(twins(census));
