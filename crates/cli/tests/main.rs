@@ -11,6 +11,7 @@ mod apply_check;
 mod around;
 mod brokers;
 mod cameras;
+mod cases;
 mod check;
 mod clocks;
 mod codes;

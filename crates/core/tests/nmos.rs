@@ -4,11 +4,16 @@
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
-use lantern_core::census::{Census, Device, PatchPoint, PatchSort, Way, Ways};
-use lantern_core::change::{ChangePlan, Part, Protection, plan_rig};
-use lantern_core::compare::{Everybody, PatchComparison, PatchState, Verdict, compare_all, compare_patches};
-use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, Concern, Extent, Outcome, SurveyPlan, TalkEvent};
-use lantern_core::facts::Field;
+use lantern_core::census::{Again, Census, Device, PatchPoint, PatchSort, Way, Ways};
+use lantern_core::change::{ChangePlan, Part, Protection, Wish, plan_each, plan_rig};
+use lantern_core::clash::world_clashes;
+use lantern_core::compare::{
+    Everybody, PatchComparison, PatchState, Verdict, Wanted, compare_all, compare_patches,
+};
+use lantern_core::conversation::{
+    Apply, ApplyEvent, ApplyNews, Concern, Extent, Outcome, Survey, SurveyPlan, TalkEvent,
+};
+use lantern_core::facts::{Field, Known};
 use lantern_core::logbook::Stage;
 use lantern_core::sheet::RigSheet;
 use lantern_sim::{Link, MemoryGround, PatchTruth, Scene, SimDevice};
@@ -313,6 +318,31 @@ fn a_wrong_name_is_told(#[case] from: &str, #[case] to: &str, #[case] code: &str
     assert!(findings.iter().any(|finding| finding.rule.code == code), "{findings:?}");
 }
 
+/// Where nothing is named, of several the one is meant that is called as the stream is; one that two streams would be patched to is told
+/// nothing.
+#[test]
+fn where_nothing_is_named_the_name_of_the_stream_says_it() {
+    let named = scene("", "").replace("\"Mix\"", "\"mix\"").replace("In B", "mix");
+    let text = sheet("").text().replace("hall-box/Mix", "hall-box").replace("hall-amp/In A", "hall-amp");
+    let text = text.replace("second_group = \"239.79.10.1:5004\"\n", "");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let mut ground = ground(&named, 0.0, 1);
+    let seen = seen(&mut ground, &sheet);
+    let (outcomes, _) = applied(&mut ground, &planned(&sheet, &seen));
+    assert!(outcomes.len() == 2 && outcomes.iter().all(|(_, outcome)| *outcome == Outcome::Done), "{outcomes:?}");
+    let second = text
+        + "[[stream]]\nname = \"talk\"\ncarries = \"audio\"\nfrom = \"hall-box/Talk\"\nto = [\"hall-amp/mix\"]\ngroup = \"239.69.10.2:5004\"\n";
+    let sheet = RigSheet::parse(&second).unwrap();
+    let plan = planned(&sheet, &seen);
+    let changed: Vec<_> = plan.changes.iter().filter_map(|change| change.planned_as.as_deref()).collect();
+    assert_eq!(changed, ["hall-box", "hall-box/Talk"]);
+    let why = plan.untouched.iter().find(|one| one.name == "hall-amp/mix").map(|one| one.why.to_string());
+    assert_eq!(
+        why.as_deref(),
+        Some("mix, talk would all be patched to it; name the receiver of each on the sheet")
+    );
+}
+
 /// A device that shows another's identifiers is not taken for it, and neither is told anything in the other's place.
 #[test]
 fn one_with_anothers_identifiers_is_not_taken_for_it() {
@@ -444,6 +474,69 @@ fn a_whole_site_is_patched_in_ten_seconds() {
     let truths: Vec<PatchTruth> = ground.devices().iter().flat_map(SimDevice::patches).collect();
     let receiving = truths.iter().filter(|one| one.sender.is_some() && one.enabled);
     assert_eq!(receiving.count(), 2000);
+}
+
+/// Two that send to one group are told, whoever the sheet means; one that is off is not.
+#[rstest]
+#[case("enabled = true, ", 1)]
+#[case("", 0)]
+fn two_that_send_to_one_group_are_told(#[case] second: &str, #[case] told: usize) {
+    let of_box = "[[device]]\nname = \"spare-box\"\nmac = \"02:4d:42:00:60:07\"\naddress = \"10.40.6.7\"\n";
+    let spare = format!(
+        "{of_box}nmos = {{ label = \"Spare box\", senders = [{{ label = \"Mix\", {second}to = [\"239.69.10.1:5004\"] }}] }}\n"
+    );
+    let mut ground = ground(&(scene("", "") + &spare), 0.0, 1);
+    let sheet = sheet("");
+    let before = seen(&mut ground, &sheet);
+    applied(&mut ground, &planned(&sheet, &before));
+    let plan = SurveyPlan {
+        vantage: support::with_frames(OWN),
+        ways: Ways::ALL,
+        reads_patches: true,
+        extent: Extent::Whole(Duration::from_secs(3)),
+        ..SurveyPlan::art_net(vec![seat()], None, true)
+    };
+    let mut survey = Survey::new(plan);
+    run(&mut survey, &mut ground);
+    let from = survey.viewpoint();
+    let census = survey.into_census();
+    let findings = world_clashes(&census, &census.devices(&from), &from, None);
+    let of_group: Vec<&str> =
+        findings.iter().filter(|one| one.rule.code == "W021").map(|one| one.what.as_str()).collect();
+    assert_eq!(of_group.len(), told, "{findings:?}");
+    let right = "Mix of Hall box and Mix of Spare box send to 239.69.10.1:5004";
+    assert!(of_group.iter().all(|what| *what == right), "{of_group:?}");
+}
+
+/// What a run changed goes back to what was told before, as its logbook has that; each is known again by its own identifier.
+#[test]
+fn what_was_patched_is_taken_back_as_it_was() {
+    let mut ground = ground(&scene("", ""), 0.0, 1);
+    let sheet = sheet(MAP);
+    let before = seen(&mut ground, &sheet);
+    let truths = |ground: &MemoryGround| ground.devices().iter().flat_map(SimDevice::patches).collect::<Vec<_>>();
+    let really_before = truths(&ground);
+    let plan = planned(&sheet, &before);
+    applied(&mut ground, &plan);
+    assert_ne!(truths(&ground), really_before);
+    let after = seen(&mut ground, &sheet);
+    let seats = [seat()];
+    let wish = |change: &lantern_core::change::Change| {
+        let told = change.differences.iter().filter_map(|one| match &one.found {
+            Known::Told(value) => Some((one.field, value.clone())),
+            _ => None,
+        });
+        let Again::Is(subject) = after.0.again(&change.node_name()) else { panic!("{:?}", change.node_name()) };
+        Wish::as_told(subject, Wanted::of_fields(told), "taken back".to_owned())
+    };
+    let wishes: Vec<Wish> = plan.changes.iter().map(wish).collect();
+    let protection =
+        Protection { devices: &after.1, own: &[GUEST], ..support::protection(&after.0, None, &seats) };
+    let back = plan_each(&wishes, &protection);
+    assert_eq!(back.changes.len(), 3, "{:?}", back.findings);
+    let (outcomes, _) = applied(&mut ground, &back);
+    assert!(outcomes.iter().all(|(_, outcome)| *outcome == Outcome::Done), "{outcomes:?}");
+    assert_eq!(truths(&ground), really_before);
 }
 
 /// What a run changed is told in the words of the sheet, with names where machines have identifiers.

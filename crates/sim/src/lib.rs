@@ -30,6 +30,6 @@ pub use link::{Link, Trouble};
 pub use model::Model;
 pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Truth, Written, firmware_file};
 pub use scene::{
-    BROKER, BROKER_SHEET, HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK,
+    BROKER, BROKER_SHEET, CASES, HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, SceneError, TIDEWICK,
     TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET,
 };

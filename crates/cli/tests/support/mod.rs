@@ -200,6 +200,12 @@ pub(crate) fn on_harbour(script: &str) -> Option<Said> {
     beside(&["demo", "--ground", "segment", "--stay", "--scene", "harbour"], script)
 }
 
+/// The same beside the whole rig as it comes out of its cases, with the night's sheet.
+pub(crate) fn on_cases(script: &str) -> Option<Said> {
+    let _alone = alone();
+    beside(&["demo", "--ground", "segment", "--stay", "--scene", "cases"], script)
+}
+
 /// The same beside the nodes and devices of a scene.
 pub(crate) fn on_scene(scene: &str, script: &str) -> Option<Said> {
     let _others = beside_others();

@@ -52,6 +52,13 @@ fn of_row(row: &PatchRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &mut
             leave(format!("several could be meant: {}; name the {sort} on the sheet", there.join(", ")));
             return None;
         }
+        PatchState::Claimed(streams) => {
+            leave(format!(
+                "{} would all be patched to it; name the {sort} of each on the sheet",
+                streams.join(", ")
+            ));
+            return None;
+        }
         PatchState::Found(point, differences) => (point, differences),
     };
     let subject = Subject::of_patch_point(point);
@@ -80,7 +87,10 @@ pub(super) fn behind(changes: Vec<Change>, around: &Surroundings<'_>, plan: &mut
     let mut movers: HashMap<MacAddress, (usize, Option<Ipv4Addr>)> = HashMap::new();
     for (place, change) in plan.changes.iter().enumerate() {
         if change.differences.iter().any(|one| one.field.is_ip()) {
-            let to = change.new_address();
+            // Where others choose the address nobody knows it; one that is only told to keep its own stays.
+            let by_others =
+                change.differences.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
+            let to = (!by_others).then(|| change.new_address().unwrap_or(change.subject.address()));
             movers.extend(change.subject.macs().map(|mac| (mac, (place, to))));
         }
     }

@@ -1,9 +1,11 @@
 //! What is patched, held against the sheet: the ends of streams, and channel maps.
 
 use std::collections::HashMap;
+use std::net::Ipv4Addr;
 
 use super::device_of;
 use super::verdict::Verdict;
+use crate::Said;
 use crate::census::{Census, Device, PatchPoint, PatchSort};
 use crate::facts::{Difference, Field, Known, Patched, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
@@ -84,6 +86,8 @@ pub enum PatchState {
     NoSuch(Vec<String>),
     /// Several could be meant, which are called so.
     Several(Vec<String>),
+    /// Several streams mean it, which are called so.
+    Claimed(Vec<String>),
     /// This one, and how it differs from what is planned.
     Found(Box<PatchPoint>, Vec<Difference>),
 }
@@ -126,7 +130,7 @@ impl PatchRow<'_> {
         match &self.state {
             // That its device does not answer is said of the device.
             PatchState::NotAsked | PatchState::Silent => None,
-            PatchState::NoSuch(_) | PatchState::Several(_) => Some(Verdict::Fail),
+            PatchState::NoSuch(_) | PatchState::Several(_) | PatchState::Claimed(_) => Some(Verdict::Fail),
             PatchState::Found(_, differences) => Some(Verdict::of(differences)),
         }
     }
@@ -156,6 +160,12 @@ impl PatchRow<'_> {
             PatchState::Several(there) => {
                 let what = format!("{name}: the device has several that could be meant: {}", list(there));
                 let remedy = format!("name the {sort} on the sheet, as in \"NODE/LABEL\"");
+                vec![at(NO_SUCH.finding(what, remedy))]
+            }
+            PatchState::Claimed(streams) => {
+                let what = format!("{name} is the only {sort} there is for {}", streams.join(" and "));
+                let remedy =
+                    format!("name the {sort} of each on the sheet, as in \"NODE/LABEL\", or take one stream off");
                 vec![at(NO_SUCH.finding(what, remedy))]
             }
             PatchState::Found(_, differences) => {
@@ -264,15 +274,18 @@ impl Points {
         Self { all, of }
     }
 
-    /// What is meant: the only one of that sort that is called so, and carries that as far as it tells.
+    /// What is meant: the only one of that sort that is called so; where nothing is named, the only one that carries that as far as it
+    /// tells, or of several the one that is called as the stream is.
     fn find(
         &self,
         member: usize,
         sort: PatchSort,
         label: Option<&str>,
-        carries: Option<&str>,
+        of: Option<&SheetStream>,
     ) -> Result<&PatchPoint, PatchState> {
         let Some(own) = self.of.get(&member) else { return Err(PatchState::NotAsked) };
+        let carries = of.map(|stream| stream.carries.value.to_string());
+        let stream = of.map(|stream| stream.name.value.as_str());
         let own: Vec<&PatchPoint> = own.iter().map(|place| &self.all[*place]).collect();
         if own.is_empty() {
             return Err(PatchState::Silent);
@@ -284,13 +297,18 @@ impl Points {
         };
         let carries_it = |point: &&&PatchPoint| {
             let told = point.unit.facts.get(Field::Carries);
-            label.is_some() || told.is_none_or(|told| carries.is_none_or(|carries| told.to_string() == carries))
+            label.is_some()
+                || told.is_none_or(|told| carries.as_ref().is_none_or(|carries| told.to_string() == *carries))
         };
         let found: Vec<&PatchPoint> = of_sort.iter().filter(is_called).filter(carries_it).copied().collect();
-        match &found[..] {
-            [] => Err(PatchState::NoSuch(labels(&of_sort))),
-            [one] => Ok(one),
-            several => Err(PatchState::Several(labels(several))),
+        let after_stream: Vec<&PatchPoint> = match (label, stream) {
+            (None, Some(stream)) => found.iter().filter(|point| point.label().raw() == stream).copied().collect(),
+            _ => Vec::new(),
+        };
+        match (&found[..], &after_stream[..]) {
+            ([], _) => Err(PatchState::NoSuch(labels(&of_sort))),
+            ([one], _) | (_, [one]) => Ok(one),
+            (several, _) => Err(PatchState::Several(labels(several))),
         }
     }
 }
@@ -302,8 +320,7 @@ pub fn compare_patches<'a>(sheet: &'a RigSheet, census: &Census, devices: &[Devi
     let mut rows = Vec::new();
     for stream in &sheet.streams {
         let carries = stream.carries.value.to_string();
-        let find =
-            |end: &StreamEnd, sort| points.find(end.member.value, sort, end.label.as_deref(), Some(&carries));
+        let find = |end: &StreamEnd, sort| points.find(end.member.value, sort, end.label.as_deref(), Some(stream));
         let sender = find(&stream.from, PatchSort::Sender);
         let row = |planned: PlannedPatch<'a>,
                    end: &StreamEnd,
@@ -337,7 +354,27 @@ pub fn compare_patches<'a>(sheet: &'a RigSheet, census: &Census, devices: &[Devi
         let name = output.map_or_else(|| node.to_owned(), |output| format!("{node}/{output}"));
         rows.push(PatchRow { planned: PlannedPatch::Maps(map), name, member: map.node.value, state });
     }
+    refuse_claimed_twice(&mut rows);
     PatchComparison { rows }
+}
+
+/// One that several streams would be patched to, each otherwise, is none of theirs before the sheet says which.
+fn refuse_claimed_twice(rows: &mut [PatchRow<'_>]) {
+    let mut claims: HashMap<(Said, Ipv4Addr), Vec<String>> = HashMap::new();
+    let key = |row: &PatchRow<'_>| match &row.state {
+        PatchState::Found(point, _) => Some((point.unit.identity.clone(), point.unit.address)),
+        _ => None,
+    };
+    for row in rows.iter() {
+        let stream = row.planned.stream().unwrap_or(&row.name);
+        key(row).into_iter().for_each(|key| claims.entry(key).or_default().push(stream.to_owned()));
+    }
+    for row in rows {
+        let claims = key(row).and_then(|key| claims.get(&key)).filter(|claims| claims.len() > 1);
+        if let Some(claims) = claims {
+            row.state = PatchState::Claimed(claims.clone());
+        }
+    }
 }
 
 /// A point beside what is wanted of it. What it is, and cannot tell, is nobody's business.

@@ -92,6 +92,7 @@ fn stream(name: &str, group: &str) -> String {
 
 #[rstest]
 #[case::the_usual_ones("", stream("a", "fill") + &stream("b", "fill"), &["239.192.0.1:5004", "239.192.0.2:5004"])]
+#[case::two_ways("", stream("a", "fill") + "second_group = \"fill\"\n" + &stream("b", "239.192.0.1"), &["239.192.0.2:5004", "239.192.0.3:5004"])]
 #[case::of_the_network("groups = \"239.69.0.0/24\"", stream("a", "fill"), &["239.69.0.0:5004"])]
 #[case::not_a_mac_in_use("groups = \"239.69.0.0/24\"", stream("a", "239.197.0.0") + &stream("b", "fill"), &["239.69.0.1:5004"])]
 #[case::never_of_sacn("groups = \"239.254.255.255-239.255.255.255\"", stream("a", "fill"), &["239.254.255.255:5004"])]

@@ -168,3 +168,15 @@ fn a_shift_off_the_end_says_where() {
     let error = renumber(&sheet(), -2, &Renumbered::default()).unwrap_err();
     assert_eq!(error.to_string(), "quay-a port 1: 0:0:1 cannot be shifted by -2");
 }
+
+/// What a device calls its sender stays, whatever the device is called.
+#[test]
+fn a_stream_keeps_the_name_of_its_end() {
+    let text = SHEET
+        .replace("from = \"quay-a\"", "from = \"quay-a/Mix/L\"")
+        .replace("to = [\"quay-b\"", "to = [\"quay-b/In 1\"");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let edits = rename(&sheet, "quay-a", &"quay-north".parse().unwrap()).unwrap();
+    let after = edits.apply(sheet.text());
+    assert!(after.contains("from = \"quay-north/Mix/L\"") && after.contains("to = [\"quay-b/In 1\""), "{after}");
+}

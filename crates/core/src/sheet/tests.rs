@@ -320,3 +320,51 @@ fn a_line_is_added_behind_another() {
     assert_eq!(RigSheet::parse(&text).unwrap().nodes[0].label.as_ref().unwrap().value, "so \"far\"");
     assert!(text.contains("name = \"quay\"\nlabel = "));
 }
+
+/// An end of a stream is a node and what the device calls it; a slash may be in both.
+#[rstest]
+#[case("quay", "quay", None)]
+#[case("quay/In A", "quay", Some("In A"))]
+#[case("quay / In A/B", "quay", Some("In A/B"))]
+#[case("mix/left", "mix/left", None)]
+#[case("mix/left/1", "mix/left", Some("1"))]
+#[case("quay/", "quay", None)]
+fn ends_of_streams_are_nodes_and_what_these_call_them(
+    #[case] written: &str,
+    #[case] node: &str,
+    #[case] label: Option<&str>,
+) {
+    let second = "[[node]]\nname = \"mix/left\"\naddress = \"10.40.1.2\"\n";
+    let stream = format!(
+        "[[stream]]\nname = \"s\"\ncarries = \"audio\"\nfrom = \"{written}\"\nto = [\"{written}\"]\ngroup = \"239.1.1.1\"\n"
+    );
+    let sheet = RigSheet::parse(&format!("{HEAD}{NODE}{second}{stream}")).unwrap();
+    let stream = &sheet.streams[0];
+    for end in [&stream.from, &stream.to[0]] {
+        assert_eq!((sheet.member_name(end.member.value), end.label.as_deref()), (node, label));
+    }
+}
+
+#[test]
+fn an_end_of_a_stream_that_is_no_node_is_told() {
+    let stream = "[[stream]]\nname = \"s\"\ncarries = \"audio\"\nfrom = \"kuay/In A\"\ngroup = \"239.1.1.1\"\nsecond_group = \"x\"\n";
+    let told = mistakes(&format!("{HEAD}{NODE}{stream}"));
+    assert!(
+        told.iter().any(|line| line.contains("\"kuay\"") && line.contains("did you mean \"quay\"?")),
+        "{told:?}"
+    );
+    assert!(told.iter().any(|line| line.contains("second_group") || line.contains("\"x\"")), "{told:?}");
+}
+
+#[test]
+fn a_channel_map_is_read() {
+    let map = "[[channel_map]]\nnode = \"quay\"\noutput = \"PA\"\nchannels = [\"A/B/Mic 1\", \"none\"]\nnames = [\"left\"]\n";
+    let sheet = RigSheet::parse(&format!("{HEAD}{NODE}{map}")).unwrap();
+    let map = &sheet.channel_maps[0];
+    let from = WantedChannel::From { input: "A/B".to_owned(), channel: "Mic 1".to_owned() };
+    let channels: Vec<_> = map.channels.iter().map(|channel| channel.value.clone()).collect();
+    assert_eq!(channels, [from, WantedChannel::Nowhere]);
+    assert_eq!(map.output.as_ref().map(|output| output.value.as_str()), Some("PA"));
+    let told = mistakes(&format!("{HEAD}{NODE}[[channel_map]]\nnode = \"quay\"\nchannels = [\"Mic\", \"/1\"]\n"));
+    assert_eq!(told.iter().filter(|line| line.contains("an input and its channel")).count(), 2, "{told:?}");
+}

@@ -217,6 +217,9 @@ impl EndLine {
             PatchState::NotAsked => (nothing(), vec!["its device was not seen".to_owned()]),
             PatchState::Silent => (nothing(), vec!["its device does not tell what is patched".to_owned()]),
             PatchState::NoSuch(labels) => (nothing(), vec![there(sort.word(), labels)]),
+            PatchState::Claimed(streams) => {
+                (nothing(), vec![format!("it is meant for {}", streams.join(" and "))])
+            }
             PatchState::Several(labels) => {
                 (nothing(), vec![format!("several could be meant: {}", labels.join(", "))])
             }

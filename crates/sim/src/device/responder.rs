@@ -18,7 +18,6 @@ const MOST_WAITING: usize = 16;
 #[derive(Debug)]
 pub(super) struct Responder {
     host: String,
-    address: Ipv4Addr,
     services: Vec<ServiceSetup>,
     waiting: VecDeque<(Duration, Destination, DnsSd)>,
     said: VecDeque<Utterance>,
@@ -28,14 +27,13 @@ impl Responder {
     pub(super) fn new(device: &DeviceSetup) -> Self {
         Self {
             host: format!("{}.local.", device.name),
-            address: device.address,
             services: device.services.clone(),
             waiting: VecDeque::new(),
             said: VecDeque::new(),
         }
     }
 
-    fn answers(&self, question: &Question) -> Vec<Answer> {
+    fn answers(&self, own: Ipv4Addr, question: &Question) -> Vec<Answer> {
         let mut answers = Vec::new();
         for service in &self.services {
             let kind = format!("{}.local.", service.kind);
@@ -48,7 +46,7 @@ impl Responder {
                 say(&kind, Fact::Pointer(instance.clone()));
                 say(&instance, Fact::Service { host: self.host.clone(), port: service.port });
                 say(&instance, Fact::Text(service.text.clone()));
-                say(&self.host, Fact::Address(self.address));
+                say(&self.host, Fact::Address(own));
             }
         }
         answers
@@ -64,11 +62,12 @@ impl Role for Responder {
         Some(GROUP)
     }
 
-    fn hear(&mut self, now: Duration, _: &mut Body, from: SocketAddrV4, bytes: &[u8]) {
+    fn hear(&mut self, now: Duration, body: &mut Body, from: SocketAddrV4, bytes: &[u8]) {
         let Ok(message) = DnsSd::parse(bytes) else { return };
         for to_asker in [true, false] {
             let questions = message.questions.iter().filter(|question| question.to_asker == to_asker);
-            let answers: Vec<Answer> = questions.flat_map(|question| self.answers(question)).collect();
+            let answers: Vec<Answer> =
+                questions.flat_map(|question| self.answers(body.ip.address, question)).collect();
             if !answers.is_empty() && self.waiting.len() < MOST_WAITING {
                 let group = Destination::Group(SocketAddrV4::new(GROUP, PORT));
                 let to = if to_asker { Destination::One(from) } else { group };

@@ -24,6 +24,9 @@ pub const NIGHT_SHEET: &str = include_str!("../../scenes/tidewick/night.rig.toml
 /// The same sheet, mended.
 pub const NIGHT_MENDED_SHEET: &str = include_str!("../../scenes/tidewick/night-mended.rig.toml");
 
+/// The same rig as it comes out of the cases, before anybody has set anything; its sheet is [`NIGHT_MENDED_SHEET`].
+pub const CASES: &str = include_str!("../../scenes/tidewick/cases.scene.toml");
+
 /// A gateway that speaks sACN only, and the broker through which it is patched.
 pub const BROKER: &str = include_str!("../../scenes/tidewick/broker.scene.toml");
 /// The sheet that belongs to [`BROKER`].

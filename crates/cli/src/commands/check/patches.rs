@@ -13,7 +13,7 @@ fn state(row: &PatchRow<'_>) -> (&'static str, Tone) {
         PatchState::NotAsked => ("not seen", Tone::Faint),
         PatchState::Silent => ("not told", Tone::Faint),
         PatchState::NoSuch(_) => ("no such", Tone::Bad),
-        PatchState::Several(_) => ("ambiguous", Tone::Bad),
+        PatchState::Several(_) | PatchState::Claimed(_) => ("ambiguous", Tone::Bad),
         PatchState::Found(_, differences) => answering(differences),
     }
 }
@@ -25,6 +25,7 @@ fn what(row: &PatchRow<'_>) -> String {
             format!("the device has no {}", row.planned.sort().word())
         }
         PatchState::NoSuch(there) => format!("the device has {}", there.join(", ")),
+        PatchState::Claimed(streams) => format!("is meant for {}", streams.join(" and ")),
         PatchState::Several(there) => format!("could be {}", there.join(", ")),
         PatchState::Found(_, differences) => {
             differences.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")

@@ -9,8 +9,8 @@ use std::path::PathBuf;
 
 use clap::ValueEnum;
 use lantern_sim::{
-    BROKER, BROKER_SHEET, HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, TIDEWICK, TIDEWICK_MENDED_SHEET,
-    TIDEWICK_SHEET,
+    BROKER, BROKER_SHEET, CASES, HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, TIDEWICK,
+    TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET,
 };
 
 use crate::exit::Exit;
@@ -36,7 +36,8 @@ pub(crate) struct Args {
     ground: GroundKind,
 
     /// With --stay: the nodes and devices of another scene: night, with every gateway of the evening; harbour, with forty
-    /// devices of all families; broker, with a gateway that speaks sACN only; or a file
+    /// devices of all families; broker, with a gateway that speaks sACN only; cases, with everything as it comes out of the cases,
+    /// light, sound and picture; or a file
     #[arg(long, value_name = "SCENE", requires = "stay")]
     scene: Option<String>,
 
@@ -90,6 +91,7 @@ impl Story {
             None if args.stay => (TIDEWICK.to_owned(), Some((TIDEWICK_SHEET, TIDEWICK_MENDED_SHEET))),
             None | Some("night") => (NIGHT.to_owned(), night),
             Some("harbour") => (HARBOUR.to_owned(), None),
+            Some("cases") => (CASES.to_owned(), Some((NIGHT_MENDED_SHEET, NIGHT_MENDED_SHEET))),
             Some("broker") => (BROKER.to_owned(), Some((BROKER_SHEET, BROKER_SHEET))),
             Some(path) => {
                 let failed = |source| Failure::Read { path: path.into(), source };

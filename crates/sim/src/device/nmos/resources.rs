@@ -22,9 +22,14 @@ impl Nmos {
                     "channels": sender.channels.iter().map(channel).collect::<Vec<_>>() })
             }),
             "flows" => self.each(|nth, sender| {
-                json!({ "id": self.id("4", nth), "label": sender.label, "source_id": self.id("5", nth),
-                    "format": urn(&sender.format), "media_type": "audio/L24", "bit_depth": sender.bits,
-                    "sample_rate": { "numerator": sender.samples } })
+                let mut flow = json!({ "id": self.id("4", nth), "label": sender.label, "source_id": self.id("5", nth),
+                    "format": urn(&sender.format) });
+                if sender.format == "audio" {
+                    flow["media_type"] = json!("audio/L24");
+                    flow["bit_depth"] = json!(sender.bits);
+                    flow["sample_rate"] = json!({ "numerator": sender.samples });
+                }
+                flow
             }),
             "senders" => {
                 let sender = |(nth, end): (usize, &super::End)| {
