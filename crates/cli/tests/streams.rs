@@ -98,6 +98,34 @@ fn one_that_is_locked_is_told_and_the_rest_is_done() {
     said.line(&["nothing to change"]);
 }
 
+/// One by hand: as the device calls it, read back, taken back; what does not fit is told with what there is.
+#[test]
+fn one_is_patched_by_hand() {
+    let script = written()
+        + "deft-lantern set 'hall-left/In A' --from hall-box/Mix --yes; echo took $?\n\
+           deft-lantern set 'hall-left/In A' --from none --enabled off --yes; echo let go $?\n\
+           deft-lantern set hall-box --group 239.69.77.1:5004 --enabled on --yes; echo sends $?\n\
+           deft-lantern set hall-left --channel 2=Stream/Left --channel 1=none --yes; echo mapped $?\n\
+           deft-lantern streams; deft-lantern undo --sheet t.rig.toml --yes; echo undo $?\n\
+           deft-lantern set hall-left --from hall-box --yes 2>&1; echo several $?\n\
+           deft-lantern set 'hall-left/In Z' --enabled on --yes 2>&1; echo none $?\n\
+           deft-lantern set hall-left --channel 1=Stage/7 --yes 2>&1; echo unknown $?\n\
+           deft-lantern set hall-box --second-group none --address 10.40.6.9 --yes 2>&1; echo both $?";
+    let Some(said) = on_scene(&scene(""), &script) else { return };
+    for line in
+        ["took 0", "let go 0", "sends 0", "mapped 0", "undo 0", "several 2", "none 2", "unknown 2", "both 2"]
+    {
+        said.line(&[line]);
+    }
+    said.line(&["sender", "nobody", "Mix of Stage box", "asked for, by NMOS"]);
+    said.line(&["sends", "hall-box", "Mix", "on", "239.69.77.1:5004"]);
+    said.line(&["Speakers", "1", "Out 1", "nowhere"]);
+    said.line(&["2", "Out 2", "Stream/Left"]);
+    said.line(&["hall-left could be In A (receiver), In B (receiver): name one, as NODE/LABEL"]);
+    said.line(&["hall-left/In Z is no sender, receiver or output; left has In A (receiver), In B (receiver), Speakers (output)"]);
+    said.line(&["Speakers of Amp", "has no channel Stage/7 to take"]);
+}
+
 /// A look at what is patched, kept in a file, says the same again.
 #[test]
 fn a_census_keeps_what_is_patched() {

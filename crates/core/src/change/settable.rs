@@ -197,16 +197,28 @@ fn not_settable_on_patch_point(point: &PatchPoint, difference: &Difference) -> O
         );
     }
     if field == Field::SecondGroup && difference.cannot_be_told() {
-        return unable(format!("{name} has one leg only"), "take second_group off the sheet, or use another one");
+        return unable(
+            format!("{name} has one leg only"),
+            "leave its second group out, on the sheet too, or use another one",
+        );
     }
     if let Field::Channel(number) = field
         && difference.cannot_be_told()
     {
         return unable(format!("{name} has no channel {number}"), "choose one of its channels");
     }
+    if let (Field::Channel(_), Value::Patched(from)) = (field, &difference.planned)
+        && !point.choices.iter().any(|choice| choice.is_same(from))
+    {
+        let there: Vec<String> = point.choices.iter().take(16).map(ToString::to_string).collect();
+        return unable(
+            format!("{name} has no channel {from} to take"),
+            &format!("choose one of {}", there.join(", ")),
+        );
+    }
     (!family::can_set_patch(point.sort, difference)).then(|| {
         UNABLE.finding(
-            format!("{name} is a {sort}, and is not told its {field}"),
+            format!("the {sort} {name} is not told its {field}"),
             "set it at the unit itself, or correct the sheet",
         )
     })

@@ -28,7 +28,7 @@ pub use beside::{Beside, WasSeen};
 pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
 pub use health::{Trouble, troubles};
 pub use matching::{Match, Matching};
-pub use patching::{PatchComparison, PatchRow, PatchState, PlannedPatch, compare_patches};
+pub use patching::{PatchComparison, PatchRow, PatchState, PlannedPatch, compare_patches, routed};
 pub use places::{OpenCable, Order, OrderError, Place};
 pub use power::{AfterPower, Kept, after_power};
 pub use verdict::{Tally, Verdict};

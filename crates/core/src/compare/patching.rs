@@ -423,7 +423,8 @@ fn patched_to(sender: &PatchPoint) -> Value {
 }
 
 /// Where a channel is to come from, as the device calls it; by its number where no channel is called so.
-fn routed(from: &WantedChannel, choices: &[Patched]) -> Value {
+#[must_use]
+pub fn routed(from: &WantedChannel, choices: &[Patched]) -> Value {
     let WantedChannel::From { input, channel } = from else { return Value::Nothing };
     let whole = format!("{input}/{channel}");
     let of_input = |choice: &&Patched| {

@@ -1,5 +1,7 @@
 //! `set`: one node, with the same care.
 
+mod patched;
+
 use std::net::Ipv4Addr;
 use std::path::PathBuf;
 
@@ -22,12 +24,13 @@ use crate::logbook_file::runs_of;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
-/// Set addresses, names, universes, modes and behaviour of nodes and fixtures
+/// Set addresses, names, universes, modes and behaviour of nodes and fixtures, and patch streams and channels
 ///
 /// With the same care as apply: shown first, checked against everybody who answers, read back, written down.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// The node: its name, address or MAC address; a fixture: its RDM identifier or name; several by a pattern, as 'quay-*'
+    /// The node: its name, address or MAC address; a fixture: its RDM identifier or name; a sender, receiver or output: NODE/LABEL;
+    /// several by a pattern, as 'quay-*'
     #[arg(value_name = "NODE")]
     node: String,
 
@@ -188,6 +191,9 @@ pub(crate) struct Args {
     #[arg(long, value_name = "TEXT", requires = "port")]
     port_label: Option<String>,
 
+    #[command(flatten)]
+    patch: patched::Patch,
+
     /// The address lies outside the sheet's networks or areas, and is meant
     #[arg(long, requires = "address")]
     outside: bool,
@@ -217,6 +223,9 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
+    if args.patch.is_given() {
+        return patched::set(args, session, out);
+    }
     let desk = session.sheet().map_or(DeskBase::default(), |sheet| sheet.desk);
     let wanted = args.wanted(desk)?;
     args.refuse_impossible(session.is_simulated())?;
@@ -291,11 +300,17 @@ impl Args {
                 "{ports} times --port but {universes} times --universe: give them in pairs, --port 2 --universe 0:0:5"
             )));
         }
-        if self.is_empty() {
+        if self.patch.is_given() && !self.is_empty() {
+            let what = "--from, --group, --second-group, --enabled and --channel patch a sender, a receiver or an output: leave the rest to \
+                        another call";
+            return Err(Failure::Call(what.to_owned()));
+        }
+        if self.is_empty() && !self.patch.is_given() {
             return Err(Failure::Call(
                 "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, --location, \
                  --start-address, --mode, --pan-invert and the other settings of fixtures, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
-                 --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label"
+                 --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label; of a stream's end or an output \
+                 --from, --group, --second-group, --enabled or --channel"
                     .to_owned(),
             ));
         }
