@@ -90,6 +90,14 @@ fn stage(stands: &str) -> (String, Option<String>) {
             "10.40.0.20",
             "streams = [{ name = \"mix\", kind = \"audio\", group = \"239.69.10.1\", port = 5004, format = \"L24/48000/2\" }]",
         )],
+        "wrong stream" => vec![
+            "[[device]]\nname = \"hall-stagebox\"\nmac = \"02:53:44:00:00:20\"\naddress = \"10.40.1.20\"\n\
+             nmos = { label = \"Stage box\", senders = [{ label = \"Mix\", to = [\"239.69.10.1:5004\"], channels = [\"L\", \"R\"], enabled = true }] }\n"
+                .to_owned(),
+            "[[device]]\nname = \"hall-amp\"\nmac = \"02:53:44:00:00:21\"\naddress = \"10.40.1.21\"\n\
+             nmos = { label = \"Amp\", receivers = [{ label = \"In A\", from = [\"239.1.1.1:5004\"] }] }\n"
+                .to_owned(),
+        ],
         other => panic!("nobody knows how it is where {other:?}"),
     };
     let planned = |name: &str, number: u8, address: &str, sub: u8| {

@@ -22,6 +22,7 @@ struct Answer {
     streams: Vec<serde_json::Value>,
     units: Vec<serde_json::Value>,
     fixtures: Vec<serde_json::Value>,
+    patch_points: Vec<serde_json::Value>,
     surroundings: Surroundings,
     findings: Vec<Finding>,
     blind_spots: Vec<String>,

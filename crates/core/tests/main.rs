@@ -20,6 +20,7 @@ mod llrp_talk;
 mod mixed;
 mod nights;
 mod nmos;
+mod nmos_sites;
 mod onvif;
 mod pages;
 mod pjlink;

@@ -6,7 +6,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 use serde::{Deserialize, Serialize};
 
-use super::{NodeName, Unit};
+use super::{Device, NodeName, Unit};
 use crate::Said;
 use crate::facts::{Field, Patched, Value};
 
@@ -73,6 +73,15 @@ impl PatchPoint {
         let device =
             if self.of_label.is_empty() { self.unit.address.to_string() } else { self.of_label.to_string() };
         format!("{own} of {device}")
+    }
+
+    /// Whether it is of this device.
+    #[must_use]
+    pub fn is_of(&self, device: &Device) -> bool {
+        match (self.unit.mac, device.mac) {
+            (Some(own), Some(mac)) => own == mac,
+            _ => device.addresses.contains(&self.unit.address),
+        }
     }
 
     /// How messages and the logbook name it. Its device's MAC address would name the device.

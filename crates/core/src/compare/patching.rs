@@ -227,14 +227,6 @@ impl PatchComparison<'_> {
     }
 }
 
-/// Whether a point is of this device.
-fn is_of(point: &PatchPoint, device: &Device) -> bool {
-    match (point.unit.mac, device.mac) {
-        (Some(own), Some(mac)) => own == mac,
-        _ => device.addresses.contains(&point.unit.address),
-    }
-}
-
 /// What a stream is, and not where it goes: no message sets that.
 const fn is_form(field: Field) -> bool {
     matches!(field, Field::Carries | Field::Channels | Field::Bits | Field::Samples)
@@ -267,7 +259,7 @@ impl Points {
                 None => None,
             };
             if let Some(device) = device {
-                let own = all.iter().enumerate().filter(|(_, point)| is_of(point, device));
+                let own = all.iter().enumerate().filter(|(_, point)| point.is_of(device));
                 of.insert(member, own.map(|(place, _)| place).collect());
             }
         }

@@ -18,6 +18,7 @@ use proptest::test_runner::FileFailurePersistence;
 
 pub(crate) mod dice;
 pub(crate) mod frames;
+pub(crate) mod hall;
 pub(crate) mod night;
 
 pub(crate) const GUEST: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);

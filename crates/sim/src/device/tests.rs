@@ -117,3 +117,106 @@ fn one_that_arrives_later_is_deaf_and_silent_before() {
     late.switch(false);
     assert_eq!((late.wake_at(), late.is_listening()), (None, false));
 }
+
+/// What a web server of a device answers to one request: its code, and what follows the head.
+fn asked(device: &mut SimDevice, request: &str) -> (u16, String) {
+    let port = device.link_ports().next().unwrap();
+    device.opened(Duration::ZERO, port, 7);
+    device.heard_on(Duration::ZERO, 7, request.as_bytes());
+    let mut answer = Vec::new();
+    while let Some((_, said)) = device.next_linked() {
+        if let Linked::Bytes(bytes) = said {
+            answer.extend(bytes);
+        }
+    }
+    let text = String::from_utf8(answer).unwrap();
+    let (head, body) = text.split_once("\r\n\r\n").unwrap();
+    (head.split(' ').nth(1).unwrap().parse().unwrap(), body.to_owned())
+}
+
+fn got(device: &mut SimDevice, path: &str) -> (u16, serde_json::Value) {
+    let (code, body) = asked(device, &format!("GET {path} HTTP/1.1\r\nHost: x\r\n\r\n"));
+    (code, serde_json::from_str(&body).unwrap())
+}
+
+fn told(device: &mut SimDevice, method: &str, path: &str, body: &str) -> u16 {
+    asked(device, &format!("{method} {path} HTTP/1.1\r\nContent-Length: {}\r\n\r\n{body}", body.len())).0
+}
+
+const PATCHED: &str = "nmos = { label = \"Box\", senders = [{ label = \"Mix\", to = [\"239.1.1.1:5004\"], channels = [\"L\", \"R\"], enabled = true }], \
+    receivers = [{ label = \"In\", legs = 2 }], inputs = [{ id = \"in1\", label = \"Stream\", channels = [\"L\", \"R\"] }], \
+    outputs = [{ id = \"out1\", label = \"PA\", channels = [\"1\", \"2\"] }]";
+
+/// A node of NMOS tells what it has where the standard says, and of a version that it does not speak nothing.
+#[test]
+fn a_node_tells_what_it_sends_receives_and_maps() {
+    let mut one = device(&format!("{PATCHED} }}"));
+    assert_eq!(got(&mut one, "/x-nmos/node/").1, serde_json::json!(["v1.2/", "v1.3/"]));
+    let (_, own) = got(&mut one, "/x-nmos/node/v1.3/self");
+    assert_eq!(
+        (own["label"].as_str(), own["interfaces"][0]["port_id"].as_str()),
+        (Some("Box"), Some("02-4f-4c-00-00-01"))
+    );
+    let (_, devices) = got(&mut one, "/x-nmos/node/v1.2/devices");
+    assert_eq!(devices[0]["controls"].as_array().map(Vec::len), Some(3));
+    assert_eq!(got(&mut one, "/x-nmos/node/v1.0/self").0, 404);
+    let (_, senders) = got(&mut one, "/x-nmos/node/v1.3/senders");
+    let id = senders[0]["id"].as_str().unwrap().to_owned();
+    assert_eq!(got(&mut one, &format!("/x-nmos/node/v1.3/senders/{id}")).1, senders[0]);
+    let file = asked(
+        &mut one,
+        &format!("GET /x-nmos/connection/v1.1/single/senders/{id}/transportfile HTTP/1.1\r\n\r\n"),
+    )
+    .1;
+    let session = Session::parse(file.as_bytes()).unwrap();
+    assert_eq!((session.media.len(), session.media[0].port, session.media[0].channels), (1, 5004, Some(2)));
+}
+
+/// It takes what the standard has a word for, and nothing else; what it was told is active at once.
+#[rstest]
+#[case::whole(
+    "{\"sender_id\":\"x\",\"master_enable\":true,\"activation\":{\"mode\":\"activate_immediate\"},\"transport_params\":[{\"multicast_ip\":\"239.2.2.2\",\"destination_port\":5006},{}]}",
+    200,
+    true
+)]
+#[case::staged("{\"master_enable\":true}", 200, false)]
+#[case::too_few_legs("{\"transport_params\":[{}]}", 400, false)]
+#[case::no_such_key("{\"colour\":1}", 400, false)]
+#[case::no_address("{\"transport_params\":[{\"multicast_ip\":\"here\"},{}]}", 400, false)]
+#[case::no_mode("{\"activation\":{\"mode\":\"soon\"}}", 400, false)]
+#[case::no_json("{", 400, false)]
+#[case::by_file(
+    "{\"master_enable\":true,\"activation\":{\"mode\":\"activate_immediate\"},\"transport_file\":{\"type\":\"application/sdp\",\"data\":\"v=0\\r\\nm=audio 5006 RTP/AVP 97\\r\\nc=IN IP4 239.2.2.2/32\\r\\n\"}}",
+    200,
+    true
+)]
+fn a_receiver_takes_what_the_standard_says(#[case] body: &str, #[case] code: u16, #[case] takes: bool) {
+    let mut one = device(&format!("{PATCHED} }}"));
+    let (_, receivers) = got(&mut one, "/x-nmos/node/v1.3/receivers");
+    let path = format!("/x-nmos/connection/v1.1/single/receivers/{}", receivers[0]["id"].as_str().unwrap());
+    assert_eq!(told(&mut one, "PATCH", &format!("{path}/staged"), body), code);
+    let (_, active) = got(&mut one, &format!("{path}/active"));
+    assert_eq!(active["master_enable"].as_bool(), Some(takes));
+    let group = active["transport_params"][0]["multicast_ip"].as_str();
+    assert_eq!(
+        (group, active["transport_params"].as_array().map(Vec::len)),
+        (takes.then_some("239.2.2.2"), Some(2))
+    );
+    let truth = one.patches();
+    assert_eq!((truth[1].enabled, truth[1].legs[0].is_some()), (takes, takes));
+}
+
+/// A map takes channels that there are, all of an order or nothing.
+#[rstest]
+#[case("\"0\":{\"input\":\"in1\",\"channel_index\":1}", 200, Some(1))]
+#[case("\"0\":{\"input\":null,\"channel_index\":null}", 200, None)]
+#[case("\"0\":{\"input\":\"in1\",\"channel_index\":2}", 400, None)]
+#[case("\"0\":{\"input\":\"in1\",\"channel_index\":0},\"9\":{\"input\":\"in1\",\"channel_index\":0}", 400, None)]
+#[case("\"0\":{\"input\":\"in1\"}", 400, None)]
+fn a_map_takes_channels_that_there_are(#[case] channels: &str, #[case] code: u16, #[case] from: Option<usize>) {
+    let mut one = device(&format!("{PATCHED} }}"));
+    let body =
+        format!("{{\"activation\":{{\"mode\":\"activate_immediate\"}},\"action\":{{\"out1\":{{{channels}}}}}}}");
+    assert_eq!(told(&mut one, "POST", "/x-nmos/channelmapping/v1.0/map/activations", &body), code);
+    assert_eq!(one.patches()[2].channels[0], from.map(|channel| ("in1".to_owned(), channel)));
+}

@@ -153,12 +153,8 @@ fn of_device(
     sort: Option<PatchSort>,
     look: &Look,
 ) -> Result<PatchPoint, Failure> {
-    let is_its = |point: &PatchPoint| match (point.unit.mac, device.mac) {
-        (Some(own), Some(mac)) => own == mac,
-        _ => device.addresses.contains(&point.unit.address),
-    };
     let mut own = look.census.patch_points();
-    own.retain(|point| is_its(point) && sort.is_none_or(|sort| point.sort == sort));
+    own.retain(|point| point.is_of(device) && sort.is_none_or(|sort| point.sort == sort));
     let what = sort.map_or("sender, receiver or output", PatchSort::word);
     let labels = |all: &[PatchPoint]| {
         let each: Vec<String> =
