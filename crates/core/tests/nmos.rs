@@ -290,3 +290,33 @@ fn what_is_said_is_so_on_a_bad_wire() {
     }
     assert!(done > 80, "{done}");
 }
+
+/// One that gets another sender gets its group with it, which is no change that nobody meant.
+#[rstest]
+#[case("")]
+#[case(", quirks = [\"wants-file\"]")]
+fn with_a_sender_comes_its_group(#[case] habits: &str) {
+    let mut ground = ground(
+        &scene(", quirks = []", habits).replace("\"239.69.9.8:5004\"]", "\"239.69.9.8:5004\"], enabled = true"),
+        0.0,
+        1,
+    );
+    let text = sheet("")
+        .text()
+        .replace("from = \"hall-box/Mix\"", "from = \"hall-box/Talk\"")
+        .replace("hall-amp/In A", "hall-amp/In B");
+    let text = text
+        .replace("239.69.10.1:5004", "239.69.9.8:5004")
+        .replace("second_group = \"239.79.10.1:5004\"\nchannels = 2\n", "");
+    let sheet = RigSheet::parse(&text).unwrap();
+    let before = seen(&mut ground, &sheet);
+    let mut plan = planned(&sheet, &before);
+    // Somebody asks for the sender alone.
+    let change =
+        plan.changes.iter_mut().find(|change| change.planned_as.as_deref() == Some("hall-amp/In B")).unwrap();
+    change.differences.retain(|one| one.field == Field::Sender);
+    change.steps[0].differences.retain(|one| one.field == Field::Sender);
+    let (outcomes, events) = applied(&mut ground, &plan);
+    assert!(outcomes.iter().all(|(_, outcome)| *outcome == Outcome::Done), "{outcomes:?} {events:?}");
+    assert_eq!(really(&ground, "In B").legs[0], at("239.69.9.8:5004"));
+}

@@ -239,9 +239,12 @@ pub(crate) fn shifts(before: &[(Field, Value)], after: &[(Field, Value)], wanted
     let by_others = wanted.iter().any(|one| one.wants_dhcp() || one.field == Field::FactoryNetwork);
     let everything = wanted.iter().any(|one| one.field == Field::Setting(FixtureSetting::FactoryDefaults));
     let by_mode = wanted.iter().any(|one| MODE.contains(&one.field));
+    let by_sender = wanted.iter().any(|one| one.field == Field::Sender);
     let is_meant = |field: Field| {
         wanted.iter().any(|difference| difference.field == field)
             || everything
+            // Where a stream comes from its sender says.
+            || (by_sender && matches!(field, Field::Group | Field::SecondGroup))
             || (by_others && field.is_network())
             || (by_mode && MODE.contains(&field))
             // Which way a port works decides what can be said of it.

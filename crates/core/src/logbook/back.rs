@@ -52,8 +52,16 @@ impl Run {
             let is_everything =
                 step.fields.iter().any(|one| one.field == Field::Setting(FixtureSetting::FactoryDefaults));
             let everything = is_everything.then(|| self.told_before(&step.node, is_setting)).into_iter().flatten();
-            let along = along
-                .chain(before.chain(mode).chain(everything).map(|(field, value)| (field, Known::Told(value))));
+            // With its sender a receiver gets another group.
+            let by_sender = step.fields.iter().any(|one| one.field == Field::Sender);
+            let groups = by_sender.then(|| self.told_before(&step.node, is_group)).into_iter().flatten();
+            let along = along.chain(
+                before
+                    .chain(mode)
+                    .chain(everything)
+                    .chain(groups)
+                    .map(|(field, value)| (field, Known::Told(value))),
+            );
             for (field, found) in of_step.chain(along).filter(|(field, _)| part.has(*field)) {
                 one.before.entry(field).or_insert(found);
             }
@@ -91,6 +99,11 @@ impl Run {
         let identity = node.identity();
         self.planned.iter().find(|planned| planned.node.identity() == identity).map(|planned| &planned.before)
     }
+}
+
+/// Where a stream goes to or comes from.
+const fn is_group(field: Field) -> bool {
+    matches!(field, Field::Group | Field::SecondGroup)
 }
 
 /// Every setting of a fixture.

@@ -29,7 +29,7 @@ pub struct EndLine {
     pub sort: PatchSort,
     /// What the sheet calls it: `hall-amp-left/In A`.
     pub planned_as: Option<String>,
-    /// What the sheet calls its device, where that is on it.
+    /// What the sheet calls its device, or else what that is called on the network.
     pub node: Option<String>,
     /// What its device calls itself.
     pub device: Said,
@@ -56,7 +56,7 @@ pub struct EndLine {
 /// A channel of an output.
 #[derive(Debug, Clone, Serialize)]
 pub struct ChannelLine {
-    /// What the sheet calls its device, where that is on it.
+    /// What the sheet calls its device, or else what that is called on the network.
     pub node: Option<String>,
     /// What its device calls itself.
     pub device: Said,
@@ -99,18 +99,18 @@ impl Patching {
             ends: of_sheet.chain(others.map(EndLine::of)).collect(),
             channels: outputs.flat_map(of_output).collect(),
         };
-        if let Some(sheet) = sheet {
-            all.name_devices(devices, sheet);
-        }
+        all.name_devices(devices, sheet);
         all
     }
 
-    /// Says of each what the sheet calls its device; of one that was not found, the sheet alone says it.
-    fn name_devices(&mut self, devices: &[Device], sheet: &RigSheet) {
+    /// Says of each what the sheet calls its device, or else what that is called on the network.
+    fn name_devices(&mut self, devices: &[Device], sheet: Option<&RigSheet>) {
         let mut names: HashMap<Ipv4Addr, String> = HashMap::new();
         for device in devices {
-            if let Some(node) = planned_as(sheet, device) {
-                names.extend(device.addresses.iter().map(|address| (*address, node.name.value.clone())));
+            let planned = sheet.and_then(|sheet| planned_as(sheet, device)).map(|node| node.name.value.clone());
+            let own = (!device.name.is_empty()).then(|| device.name.to_string());
+            if let Some(name) = planned.or(own) {
+                names.extend(device.addresses.iter().map(|address| (*address, name.clone())));
             }
         }
         for end in &mut self.ends {
