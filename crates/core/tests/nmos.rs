@@ -9,6 +9,7 @@ use lantern_core::conversation::{ApplyNews, Outcome};
 use lantern_core::facts::Field;
 use lantern_core::logbook::Stage;
 use lantern_core::sheet::RigSheet;
+use lantern_core::view::Patching;
 use lantern_sim::MemoryGround;
 use rstest::rstest;
 
@@ -259,6 +260,21 @@ fn a_stranger_at_its_address_is_told_nothing() {
     let (outcomes, _) = applied(&mut after, &plan);
     assert!(matches!(outcomes[1].1, Outcome::Stranger(_)), "{outcomes:?}");
     assert!(!really(&after, "In A").enabled);
+}
+
+/// Of two at one address only the one that sends is shown to send.
+#[test]
+fn what_one_sends_is_not_shown_of_another_at_its_address() {
+    let guest = "[[device]]\nname = \"guest\"\nmac = \"02:4d:42:00:60:07\"\naddress = \"10.40.6.1\"\n";
+    let mut ground = ground(&format!("{}{guest}", scene("", "")), 0.0, 1);
+    let (census, devices) = seen(&mut ground, &sheet(""));
+    let shown = |mac: &str| -> Vec<String> {
+        let device = devices.iter().find(|one| one.mac == mac.parse().ok()).unwrap_or_else(|| panic!("no {mac}"));
+        let ends = Patching::of_device(device, &census, &devices, None).ends;
+        ends.iter().map(|end| format!("{} of {}", end.label, end.node.as_deref().unwrap_or("-"))).collect()
+    };
+    assert_eq!(shown("02:4d:42:00:60:01"), ["Mix of hall-box", "Talk of hall-box"]);
+    assert!(shown("02:4d:42:00:60:07").is_empty());
 }
 
 /// Where the wire loses announcements it is done all the same, and what is said is so.

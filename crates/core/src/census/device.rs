@@ -297,6 +297,14 @@ impl Device {
         self.seen_by.iter().any(|seen| seen.way == way)
     }
 
+    /// Whether it is the one at this address: its MAC address says so where both are known.
+    pub(crate) fn is_at(&self, address: Ipv4Addr, mac: Option<MacAddress>) -> bool {
+        match (mac, self.mac) {
+            (Some(one), Some(own)) => one == own,
+            _ => self.addresses.contains(&address),
+        }
+    }
+
     /// Whether it asks for an address by DHCP, and nobody gives it one. Art-Net nodes are set where they are.
     #[must_use]
     pub fn asks_for_an_address(&self) -> bool {

@@ -48,6 +48,7 @@ pub use identity::{Again, Identity, NodeName};
 pub use meaning::Meaning;
 pub use node::{Abilities, FoundNode, IpSettings, PortPlace};
 pub use page::{FoundPort, Page};
+pub(crate) use patch_point::PatchKey;
 pub use patch_point::{PatchPoint, PatchSort};
 pub use report::report_counter;
 pub use service::Service;

@@ -78,10 +78,14 @@ impl PatchPoint {
     /// Whether it is of this device.
     #[must_use]
     pub fn is_of(&self, device: &Device) -> bool {
-        match (self.unit.mac, device.mac) {
-            (Some(own), Some(mac)) => own == mac,
-            _ => device.addresses.contains(&self.unit.address),
-        }
+        device.is_at(self.unit.address, self.unit.mac)
+    }
+
+    /// What tells it from others: several devices may claim one identifier.
+    pub(crate) fn key(&self) -> PatchKey {
+        let Unit { identity, mac, address, .. } = &self.unit;
+        // One whose MAC address is known is the same wherever it goes.
+        (identity.clone(), *mac, mac.is_none().then_some(*address))
     }
 
     /// How messages and the logbook name it. Its device's MAC address would name the device.
@@ -111,13 +115,13 @@ pub(super) fn name_senders(all: &mut [PatchPoint]) {
     }
 }
 
-/// What tells one from another: several devices may claim one identifier.
-type Key = (Said, Option<MacAddress>, Option<Ipv4Addr>);
+/// The identifier of a point, and of which device it is.
+pub(crate) type PatchKey = (Said, Option<MacAddress>, Option<Ipv4Addr>);
 
 /// All of them.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct PatchPoints {
-    known: BTreeMap<Key, PatchPoint>,
+    known: BTreeMap<PatchKey, PatchPoint>,
     overlooked: u64,
 }
 
@@ -126,9 +130,7 @@ impl PatchPoints {
     const MOST: usize = 65_536;
 
     pub(crate) fn take(&mut self, point: &PatchPoint) {
-        let Unit { identity, mac, address, .. } = &point.unit;
-        // One whose MAC address is known is the same wherever it goes.
-        let key = (identity.clone(), *mac, mac.is_none().then_some(*address));
+        let key = point.key();
         if self.known.len() >= Self::MOST && !self.known.contains_key(&key) {
             self.overlooked += 1;
             return;

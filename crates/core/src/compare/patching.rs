@@ -1,12 +1,10 @@
 //! What is patched, held against the sheet: the ends of streams, and channel maps.
 
 use std::collections::HashMap;
-use std::net::Ipv4Addr;
 
 use super::device_of;
 use super::verdict::Verdict;
-use crate::Said;
-use crate::census::{Census, Device, PatchPoint, PatchSort};
+use crate::census::{Census, Device, PatchKey, PatchPoint, PatchSort};
 use crate::facts::{Difference, Field, Known, Patched, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{ChannelMap, Member, RigSheet, SheetStream, Span, StreamEnd, WantedChannel};
@@ -132,6 +130,14 @@ impl PatchRow<'_> {
             PatchState::NotAsked | PatchState::Silent => None,
             PatchState::NoSuch(_) | PatchState::Several(_) | PatchState::Claimed(_) => Some(Verdict::Fail),
             PatchState::Found(_, differences) => Some(Verdict::of(differences)),
+        }
+    }
+
+    /// What was found, where it is clear which one is meant.
+    pub(crate) const fn point(&self) -> Option<&PatchPoint> {
+        match &self.state {
+            PatchState::Found(point, _) => Some(point),
+            _ => None,
         }
     }
 
@@ -352,11 +358,8 @@ pub fn compare_patches<'a>(sheet: &'a RigSheet, census: &Census, devices: &[Devi
 
 /// One that several streams would be patched to, each otherwise, is none of theirs before the sheet says which.
 fn refuse_claimed_twice(rows: &mut [PatchRow<'_>]) {
-    let mut claims: HashMap<(Said, Ipv4Addr), Vec<String>> = HashMap::new();
-    let key = |row: &PatchRow<'_>| match &row.state {
-        PatchState::Found(point, _) => Some((point.unit.identity.clone(), point.unit.address)),
-        _ => None,
-    };
+    let mut claims: HashMap<PatchKey, Vec<String>> = HashMap::new();
+    let key = |row: &PatchRow<'_>| row.point().map(PatchPoint::key);
     for row in rows.iter() {
         let stream = row.planned.stream().unwrap_or(&row.name);
         key(row).into_iter().for_each(|key| claims.entry(key).or_default().push(stream.to_owned()));

@@ -5,11 +5,11 @@ use std::net::Ipv4Addr;
 
 use serde::Serialize;
 
-use crate::Said;
-use crate::census::{Census, Device, PatchPoint, PatchSort};
+use crate::census::{Census, Device, PatchKey, PatchPoint, PatchSort};
 use crate::compare::{PatchRow, PatchState, PlannedPatch, Verdict, compare_patches, planned_as};
 use crate::facts::{Difference, Field, Value};
 use crate::sheet::RigSheet;
+use crate::{MacAddress, Said};
 
 /// All of it.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -82,51 +82,44 @@ impl Patching {
     /// Everything of these devices, held against the sheet where there is one.
     #[must_use]
     pub fn of(census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Self {
+        Self::of_those(census, devices, sheet, |_| true)
+    }
+
+    /// Only what is of this one of the devices.
+    #[must_use]
+    pub fn of_device(device: &Device, census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Self {
+        Self::of_those(census, devices, sheet, |point| point.is_some_and(|point| point.is_of(device)))
+    }
+
+    /// Only the points that are meant; whether what is planned and was not found is meant, `None` says.
+    fn of_those(
+        census: &Census,
+        devices: &[Device],
+        sheet: Option<&RigSheet>,
+        is_meant: impl Fn(Option<&PatchPoint>) -> bool,
+    ) -> Self {
         let compared = sheet.map(|sheet| compare_patches(sheet, census, devices));
         let rows = compared.as_ref().map_or(&[][..], |compared| &compared.rows);
-        let is_planned =
-            |point: &PatchPoint| rows.iter().any(|row| found(row).is_some_and(|one| is_same(one, point)));
-        let points = census.patch_points();
-        let of_sheet =
-            rows.iter().filter(|row| !matches!(row.planned, PlannedPatch::Maps(_))).map(EndLine::of_row);
-        let others = points.iter().filter(|point| point.sort != PatchSort::Output && !is_planned(point));
-        let outputs = points.iter().filter(|point| point.sort == PatchSort::Output);
-        let of_output = |point: &PatchPoint| {
-            let row = rows.iter().find(|row| found(row).is_some_and(|one| is_same(one, point)));
-            channels(point, row)
-        };
-        let mut all = Self {
-            ends: of_sheet.chain(others.map(EndLine::of)).collect(),
-            channels: outputs.flat_map(of_output).collect(),
-        };
-        all.name_devices(devices, sheet);
-        all
-    }
-
-    /// Says of each what the sheet calls its device, or else what that is called on the network.
-    fn name_devices(&mut self, devices: &[Device], sheet: Option<&RigSheet>) {
-        let mut names: HashMap<Ipv4Addr, String> = HashMap::new();
-        for device in devices {
-            let planned = sheet.and_then(|sheet| planned_as(sheet, device)).map(|node| node.name.value.clone());
-            let own = (!device.name.is_empty()).then(|| device.name.to_string());
-            if let Some(name) = planned.or(own) {
-                names.extend(device.addresses.iter().map(|address| (*address, name.clone())));
+        let planned: HashMap<PatchKey, &PatchRow<'_>> =
+            rows.iter().filter_map(|row| Some((row.point()?.key(), row))).collect();
+        let mut names = Names { devices, sheet, known: HashMap::new() };
+        let mut all = Self::default();
+        for row in rows.iter().filter(|row| !matches!(row.planned, PlannedPatch::Maps(_)) && is_meant(row.point()))
+        {
+            let node = row.point().and_then(|point| names.of(point));
+            all.ends.push(EndLine { node, ..EndLine::of_row(row) });
+        }
+        for point in census.patch_points().iter().filter(|point| is_meant(Some(point))) {
+            let row = planned.get(&point.key()).copied();
+            match (point.sort, row) {
+                (PatchSort::Output, row) => all.channels.extend(channels(point, row, names.of(point).as_ref())),
+                (PatchSort::Sender | PatchSort::Receiver, Some(_)) => {}
+                (PatchSort::Sender | PatchSort::Receiver, None) => {
+                    all.ends.push(EndLine { node: names.of(point), ..EndLine::of(point) });
+                }
             }
         }
-        for end in &mut self.ends {
-            end.node = names.get(&end.address).cloned().or(end.node.take());
-        }
-        for channel in &mut self.channels {
-            channel.node = names.get(&channel.address).cloned();
-        }
-    }
-
-    /// Only what is of this device.
-    #[must_use]
-    pub fn of_device(mut self, device: &Device) -> Self {
-        self.ends.retain(|end| device.addresses.contains(&end.address));
-        self.channels.retain(|channel| device.addresses.contains(&channel.address));
-        self
+        all
     }
 
     /// Whether anything is otherwise than the sheet says, or was not told.
@@ -143,16 +136,24 @@ impl Patching {
     }
 }
 
-const fn found<'a>(row: &'a PatchRow<'_>) -> Option<&'a PatchPoint> {
-    match &row.state {
-        PatchState::Found(point, _) => Some(point),
-        _ => None,
-    }
+/// What devices are called: by the sheet, or else on the network.
+struct Names<'a> {
+    devices: &'a [Device],
+    sheet: Option<&'a RigSheet>,
+    /// By where a point is, since a device has many.
+    known: HashMap<(Ipv4Addr, Option<MacAddress>), Option<String>>,
 }
 
-fn is_same(one: &PatchPoint, other: &PatchPoint) -> bool {
-    (&one.unit.identity, one.unit.mac, one.unit.address)
-        == (&other.unit.identity, other.unit.mac, other.unit.address)
+impl Names<'_> {
+    fn of(&mut self, point: &PatchPoint) -> Option<String> {
+        let (devices, sheet) = (self.devices, self.sheet);
+        let name = || {
+            let device = devices.iter().find(|device| point.is_of(device))?;
+            let planned = sheet.and_then(|sheet| planned_as(sheet, device)).map(|node| node.name.value.clone());
+            planned.or_else(|| (!device.name.is_empty()).then(|| device.name.to_string()))
+        };
+        self.known.entry((point.unit.address, point.unit.mac)).or_insert_with(name).clone()
+    }
 }
 
 impl EndLine {
@@ -170,10 +171,6 @@ impl EndLine {
             _ => None,
         };
         Self {
-            stream: None,
-            sort: point.sort,
-            planned_as: None,
-            node: None,
             device: point.of_label.clone(),
             address: point.unit.address,
             label: point.label(),
@@ -182,19 +179,13 @@ impl EndLine {
             groups: [Field::Group, Field::SecondGroup].into_iter().filter_map(words).collect(),
             form: form.into_iter().flatten().collect::<Vec<_>>().join(" "),
             channels: point.channels.clone(),
-            verdict: None,
-            otherwise: Vec::new(),
+            ..Self::unknown(point.sort)
         }
     }
 
-    /// One of the sheet, whether it was found or not.
-    fn of_row(row: &PatchRow<'_>) -> Self {
-        let there = |sort: &str, labels: &[String]| match labels {
-            [] => format!("the device has no {sort}"),
-            labels => format!("the device has {}", labels.join(", ")),
-        };
-        let sort = row.planned.sort();
-        let nothing = || Self {
+    /// One of which nothing is known yet.
+    fn unknown(sort: PatchSort) -> Self {
+        Self {
             stream: None,
             sort,
             planned_as: None,
@@ -209,7 +200,17 @@ impl EndLine {
             channels: Vec::new(),
             verdict: None,
             otherwise: Vec::new(),
+        }
+    }
+
+    /// One of the sheet, whether it was found or not.
+    fn of_row(row: &PatchRow<'_>) -> Self {
+        let there = |sort: &str, labels: &[String]| match labels {
+            [] => format!("the device has no {sort}"),
+            labels => format!("the device has {}", labels.join(", ")),
         };
+        let sort = row.planned.sort();
+        let nothing = || Self::unknown(sort);
         let (line, otherwise) = match &row.state {
             PatchState::Found(point, differences) => {
                 (Self::of(point), differences.iter().map(ToString::to_string).collect())
@@ -235,7 +236,7 @@ impl EndLine {
 }
 
 /// A line for each channel that the device or the sheet has.
-fn channels(point: &PatchPoint, row: Option<&PatchRow<'_>>) -> Vec<ChannelLine> {
+fn channels(point: &PatchPoint, row: Option<&PatchRow<'_>>, node: Option<&String>) -> Vec<ChannelLine> {
     let map = row.and_then(|row| match row.planned {
         PlannedPatch::Maps(map) => Some(map),
         PlannedPatch::Sends(_) | PlannedPatch::Receives(..) => None,
@@ -251,7 +252,7 @@ fn channels(point: &PatchPoint, row: Option<&PatchRow<'_>>) -> Vec<ChannelLine> 
         let name = map.and_then(|map| map.names.get(place)).map(|name| name.value.clone());
         let other = differences.iter().find(|difference| difference.field == field);
         ChannelLine {
-            node: None,
+            node: node.cloned(),
             device: point.of_label.clone(),
             address: point.unit.address,
             planned_as: row.map(|row| row.name.clone()),

@@ -116,12 +116,8 @@ impl Portrait {
         let planned = sheet.and_then(|sheet| planned(device, node, census, everybody, sheet));
         let wanted = sheet.zip(planned.as_ref()).map(|(sheet, (planned, _))| Wanted::by_sheet(sheet, planned));
         let differences = planned.as_ref().map_or(&[][..], |(_, differences)| &differences[..]);
-        let is_its = |address: Ipv4Addr, mac: Option<MacAddress>| match (mac, device.mac) {
-            (Some(one), Some(other)) => one == other,
-            _ => device.addresses.contains(&address),
-        };
         let mut sends: Vec<u16> = (census.sources().into_iter())
-            .filter(|source| is_its(source.address, source.mac))
+            .filter(|source| device.is_at(source.address, source.mac))
             .flat_map(|source| source.universes.keys().copied().collect::<Vec<_>>())
             .collect();
         sends.sort_unstable();
@@ -150,9 +146,9 @@ impl Portrait {
                 None => ports_of_units(device, census, differences),
             },
             report,
-            services: census.services().into_iter().filter(|one| is_its(one.address, one.mac)).collect(),
-            streams: census.streams().into_iter().filter(|one| is_its(one.sender, one.mac)).collect(),
-            patching: Patching::of(census, everybody.devices, sheet).of_device(device),
+            services: census.services().into_iter().filter(|one| device.is_at(one.address, one.mac)).collect(),
+            streams: census.streams().into_iter().filter(|one| device.is_at(one.sender, one.mac)).collect(),
+            patching: Patching::of_device(device, census, everybody.devices, sheet),
             sends,
         }
     }
