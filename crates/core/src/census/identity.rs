@@ -87,24 +87,14 @@ impl Census {
     /// Whoever is the one of this name and identity, by the family that told of it then if that is heard still.
     #[must_use]
     pub fn again(&self, who: &NodeName) -> Again {
-        let identity = who.identity();
-        if who.family == Way::Rdm {
-            return self.fixture_again(who);
-        }
-        if who.family == Way::Nmos {
-            return self.patch_point_again(who);
-        }
-        let nodes = || self.nodes().iter().filter(|node| is_node(node, &identity)).collect::<Vec<_>>();
-        let units = || self.units().into_iter().filter(|unit| is_unit(unit, &identity)).collect::<Vec<_>>();
-        let of_nodes = |nodes: Vec<&FoundNode>| nodes.into_iter().map(Subject::of_node).collect::<Vec<_>>();
-        let of_units = |units: Vec<Unit>| units.iter().map(Subject::of_unit).collect::<Vec<_>>();
-        let mut found = if who.family == Way::ArtNet {
-            of_nodes(nodes())
-        } else {
-            of_units(units().into_iter().filter(|unit| unit.family == who.family).collect())
+        let mut found = match who.family {
+            Way::Rdm => self.fixtures_again(who),
+            Way::Nmos => self.patch_points_again(who),
+            _ => self.devices_again(who),
         };
-        if found.is_empty() {
-            found = if who.family == Way::ArtNet { of_units(units()) } else { of_nodes(nodes()) };
+        // Of several that claim to be what is at a device, the one that is at the same.
+        if found.len() > 1 && matches!(who.family, Way::Rdm | Way::Nmos) {
+            found.retain(|one| one.address() == who.address);
         }
         match found.len() {
             0 => Again::Nobody,
@@ -112,37 +102,30 @@ impl Census {
             _ => Again::Several,
         }
     }
-}
 
-impl Census {
-    /// The fixture of this identifier; of several the one behind the same gateway.
-    fn fixture_again(&self, who: &NodeName) -> Again {
-        let is_it = |fixture: &FoundFixture| who.identity.as_ref() == Some(&fixture.uid.to_string());
-        let mut found = self.fixtures();
-        found.retain(|fixture| is_it(fixture) && fixture.answers());
-        if found.len() > 1 {
-            found.retain(|fixture| fixture.behind.address == who.address);
-        }
-        match &found[..] {
-            [] => Again::Nobody,
-            [only] => Again::Is(Subject::of_fixture(only)),
-            _ => Again::Several,
-        }
+    fn fixtures_again(&self, who: &NodeName) -> Vec<Subject> {
+        let is_it = |fixture: &&FoundFixture| who.identity.as_ref() == Some(&fixture.uid.to_string());
+        let fixtures = self.fixtures();
+        fixtures.iter().filter(is_it).filter(|fixture| fixture.answers()).map(Subject::of_fixture).collect()
     }
-}
 
-impl Census {
-    /// What is patched and known so; of several that claim to be it, the one at the same address.
-    fn patch_point_again(&self, who: &NodeName) -> Again {
-        let mut found = self.patch_points();
-        found.retain(|point| point.is(who));
-        if found.len() > 1 {
-            found.retain(|point| point.unit.address == who.address);
-        }
-        match &found[..] {
-            [] => Again::Nobody,
-            [only] => Again::Is(Subject::of_patch_point(only)),
-            _ => Again::Several,
+    fn patch_points_again(&self, who: &NodeName) -> Vec<Subject> {
+        self.patch_points().iter().filter(|point| point.is(who)).map(Subject::of_patch_point).collect()
+    }
+
+    fn devices_again(&self, who: &NodeName) -> Vec<Subject> {
+        let identity = who.identity();
+        let nodes = || self.nodes().iter().filter(|node| is_node(node, &identity)).map(Subject::of_node).collect();
+        let units = |is_meant: &dyn Fn(&Unit) -> bool| -> Vec<Subject> {
+            let all = self.units();
+            all.iter().filter(|unit| is_unit(unit, &identity) && is_meant(unit)).map(Subject::of_unit).collect()
+        };
+        let found: Vec<Subject> =
+            if who.family == Way::ArtNet { nodes() } else { units(&|unit| unit.family == who.family) };
+        match found.is_empty() {
+            false => found,
+            true if who.family == Way::ArtNet => units(&|_| true),
+            true => nodes(),
         }
     }
 }

@@ -77,16 +77,8 @@ fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &m
         leave(format!("{cable}: plug it in where it is planned, then run the same command again"));
         return None;
     }
-    open.retain(|difference| match settable::not_settable(&subject, None, difference) {
-        Some(finding) => {
-            leave(finding.what);
-            false
-        }
-        None => true,
-    });
-    let sheet = around.around.sheet;
-    let line = sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
-    let change = plan::draft(&subject, &open, format!("sheet line {line}"), around, plan)?;
+    settable::keep_settable(&subject, &mut open, leave);
+    let change = plan::draft(&subject, &open, around.by_sheet_line(row.planned.name.span), around, plan)?;
     Some(Change { planned_as: Some(row.name.clone()), ..change })
 }
 

@@ -10,8 +10,8 @@ use super::{Beyond, Protection};
 use crate::address::{AddressRange, Mask};
 use crate::census::Subject;
 use crate::census::{Device, FoundNode, Unit};
-use crate::sheet::SheetNode;
 use crate::sheet::kind::Kind;
+use crate::sheet::{SheetNode, Span};
 
 /// A device that an earlier survey saw, and that is silent now.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -97,6 +97,11 @@ impl<'a> Surroundings<'a> {
             };
         }
         all
+    }
+
+    /// Why something is changed that the sheet says there.
+    pub(super) fn by_sheet_line(&self, span: Span) -> String {
+        format!("sheet line {}", self.around.sheet.map_or(0, |sheet| sheet.position(span).line))
     }
 
     /// Whether this computer sits in a subnet with this address.

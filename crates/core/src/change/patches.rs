@@ -68,22 +68,17 @@ fn of_row(row: &PatchRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &mut
         leave(format!("it did not tell its {}; run the same command again", untold.field));
         return None;
     }
-    open.retain(|difference| match settable::not_settable(&subject, None, difference) {
-        Some(finding) => {
-            leave(finding.what);
-            false
-        }
-        None => true,
-    });
-    let sheet = around.around.sheet;
-    let line = sheet.map_or(0, |sheet| sheet.position(row.planned.span()).line);
-    let change = plan::draft(&subject, &open, format!("sheet line {line}"), around, plan)?;
+    settable::keep_settable(&subject, &mut open, leave);
+    let change = plan::draft(&subject, &open, around.by_sheet_line(row.planned.span()), around, plan)?;
     Some(Change { planned_as: Some(row.name.clone()), ..change })
 }
 
 /// Puts the changes of what is patched behind those of devices: one whose device goes elsewhere is reached there then, and a
 /// receiver is told of its sender when that is as it will be.
 pub(super) fn behind(changes: Vec<Change>, around: &Surroundings<'_>, plan: &mut ChangePlan) {
+    if changes.is_empty() {
+        return;
+    }
     let mut movers: HashMap<MacAddress, (usize, Option<Ipv4Addr>)> = HashMap::new();
     for (place, change) in plan.changes.iter().enumerate() {
         if change.differences.iter().any(|one| one.field.is_ip()) {

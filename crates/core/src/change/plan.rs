@@ -169,8 +169,7 @@ fn of_row(
     plan: &mut ChangePlan,
 ) -> (Vec<Change>, Option<&'static str>) {
     let sheet = around.around.sheet;
-    let line = sheet.map_or(0, |sheet| sheet.position(row.planned.name.span).line);
-    let reason = format!("sheet line {line}");
+    let reason = around.by_sheet_line(row.planned.name.span);
     let wanted = sheet.map(|sheet| Wanted::by_sheet(sheet, row.planned)).unwrap_or_default();
     let meant = |differences: &[Difference]| -> Vec<Difference> {
         differences.iter().filter(|difference| part.has(difference.field)).cloned().collect()

@@ -26,6 +26,17 @@ pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &
 }
 
 /// What its kind cannot be told, where the device does not say otherwise itself.
+/// Keeps the differences that can be set; of each other one it is said why it is left alone.
+pub(super) fn keep_settable(subject: &Subject, differences: &mut Vec<Difference>, mut leave: impl FnMut(String)) {
+    differences.retain(|difference| match not_settable(subject, None, difference) {
+        Some(finding) => {
+            leave(finding.what);
+            false
+        }
+        None => true,
+    });
+}
+
 fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference) -> Option<Finding> {
     let setting = match (difference.field, &difference.planned) {
         (Field::Address | Field::Mask | Field::Gateway, _) => Settable::Address,

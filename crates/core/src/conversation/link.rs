@@ -13,6 +13,18 @@ pub struct LinkId {
     pub number: u32,
 }
 
+impl LinkId {
+    /// The link of this count among those of one seed. Several talks at a time have theirs.
+    pub(crate) const fn nth(family: Way, seed: u32, count: u32) -> Self {
+        Self { family, number: (seed ^ count.rotate_left(16)).wrapping_mul(0x0100_0193) }
+    }
+
+    /// A seed that tells the links to one from those to others: whoever it is, hashed (FNV-1a) from this mark on.
+    pub(crate) fn seed(mark: u32, whom: &[u8]) -> u32 {
+        whom.iter().fold(0x811c_9dc5 ^ mark, |hash, byte| (hash ^ u32::from(*byte)).wrapping_mul(0x0100_0193))
+    }
+}
+
 /// What becomes of a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LinkNews<'a> {

@@ -3,7 +3,7 @@
 use std::net::SocketAddrV4;
 
 use lantern_core::census::{Device, PatchPoint, PatchSort, Subject};
-use lantern_core::change::{Wish, plan_each};
+use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Wanted, routed};
 use lantern_core::conversation::SurveyPlan;
 use lantern_core::facts::{Field, Patched, Value};
@@ -124,13 +124,7 @@ pub(super) fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit,
     let around = Around::of(session, &look, &runs)?;
     let wish = Wish::asked_for(Subject::of_patch_point(&point), wanted);
     let plan = plan_each(&[wish], &around.protection());
-    carry_out(
-        session,
-        &plan,
-        &Errand::asked_for(Order::Set, lantern_core::change::Part::default(), session),
-        args.how,
-        out,
-    )
+    carry_out(session, &plan, &Errand::asked_for(Order::Set, Part::default(), session), args.how, out)
 }
 
 /// The point that is meant by `NODE/LABEL`, or by the name of its device where that has only one.

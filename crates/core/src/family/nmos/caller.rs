@@ -48,9 +48,7 @@ impl Caller {
 
     fn send(&mut self, now: Duration, mut request: Request, out: &mut Vec<Outgoing>) {
         self.count += 1;
-        // Several at a time have theirs.
-        let number = (self.seed ^ self.count.rotate_left(16)).wrapping_mul(0x0100_0193);
-        let link = LinkId { family: Way::Nmos, number };
+        let link = LinkId::nth(Way::Nmos, self.seed, self.count);
         request.most = MOST_BODY;
         out.push(Outgoing::Fetch { link, request });
         self.asked = Some((link, now + self.patience));

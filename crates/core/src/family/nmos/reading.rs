@@ -181,11 +181,9 @@ impl Reading {
             Question::Senders => own("senders"),
             Question::Receivers => own("receivers"),
             Question::Active(place) => of(&self.points.get(*place)?.unit.handle, "active"),
-            Question::Io(device) => {
-                of(&self.told_at(Api::ChannelMapping, &self.devices.get(*device)?.clone())?, "io")
-            }
+            Question::Io(device) => of(&self.told_at(Api::ChannelMapping, self.devices.get(*device)?)?, "io"),
             Question::Map(device) => {
-                of(&self.told_at(Api::ChannelMapping, &self.devices.get(*device)?.clone())?, "map/active")
+                of(&self.told_at(Api::ChannelMapping, self.devices.get(*device)?)?, "map/active")
             }
         }
     }

@@ -75,10 +75,7 @@ impl Talk {
         vantage: Vantage,
         restart_time: Duration,
     ) -> Self {
-        let seed =
-            point.unit.identity.raw().bytes().fold(0x811c_9dc5_u32 ^ u32::from(vantage.mark), |hash, byte| {
-                (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193)
-            });
+        let seed = LinkId::seed(vantage.mark.into(), point.unit.identity.raw().as_bytes());
         let described_at = |step: &crate::change::Step| match &step.message {
             StepMessage::Patched { described_at } => described_at.clone(),
             _ => None,

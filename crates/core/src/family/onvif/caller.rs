@@ -100,9 +100,7 @@ impl Caller {
 
     fn send(&mut self, now: Duration, order: Order, tries: u32, out: &mut Vec<Outgoing>) {
         self.count += 1;
-        // Several talks at a time have theirs.
-        let number = (self.seed ^ self.count.rotate_left(16)).wrapping_mul(0x0100_0193);
-        let link = LinkId { family: Way::Onvif, number };
+        let link = LinkId::nth(Way::Onvif, self.seed, self.count);
         let mut request = Request {
             method: "POST",
             headers: vec![(

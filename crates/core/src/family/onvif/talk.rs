@@ -82,9 +82,7 @@ impl Talk {
     /// A talk that makes `change` of this device from there, and gives it `restart_time` to take each step.
     pub(in crate::family) fn new(unit: &Unit, change: &Change, vantage: Vantage, restart_time: Duration) -> Self {
         let login = vantage.secrets.of(Way::Onvif, unit.mac, unit.address).cloned();
-        let seed = unit.identity.raw().bytes().fold(0x811c_9dc5_u32 ^ u32::from(vantage.mark), |hash, byte| {
-            (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193)
-        });
+        let seed = LinkId::seed(vantage.mark.into(), unit.identity.raw().as_bytes());
         let caller = Caller::new(place(unit, unit.address), login, seed, ANSWER_TIME);
         let mut talk = Self {
             course: Course::new(unit, change, vantage, restart_time),

@@ -61,10 +61,7 @@ impl Line {
 
     /// The number of the next link: several talks at a time open theirs, each for another gateway.
     fn next_link(&self) -> LinkId {
-        let seed = 0x811c_9dc5_u32 ^ self.opened.rotate_left(16);
-        let number =
-            self.uid.0.iter().fold(seed, |hash, byte| (hash ^ u32::from(*byte)).wrapping_mul(0x0100_0193));
-        LinkId { family: Way::Rdmnet, number }
+        LinkId { family: Way::Rdmnet, number: LinkId::seed(self.opened.rotate_left(16), &self.uid.0) }
     }
 
     fn open(&mut self, now: Duration) {
