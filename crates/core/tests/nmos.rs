@@ -277,6 +277,32 @@ fn what_one_sends_is_not_shown_of_another_at_its_address() {
     assert!(shown("02:4d:42:00:60:07").is_empty());
 }
 
+/// A map that means an output that is not there, or more channels than it has: what `check` calls wrong is not shown as right.
+#[rstest]
+#[case::no_such("Speakrs", &["1 Stream/Left Fail the device has Speakers", "2 in1/2 Fail the device has Speakers"])]
+#[case::more("Speakers", &["1 Stream/Left Fail ", "2 Stream/Right Fail ", "3 Stream/Sub Look "])]
+fn a_map_that_cannot_be_so_is_shown_so(#[case] output: &str, #[case] expected: &[&str]) {
+    let channels = ["Stream/Left", "in1/2", "Stream/Sub"];
+    let channels = &channels[..expected.len()];
+    let map = format!("[[channel_map]]\nnode = \"hall-amp\"\noutput = \"{output}\"\nchannels = {channels:?}\n");
+    let sheet = sheet(&map);
+    let mut ground = ground(&scene("", ""), 0.0, 1);
+    let (census, devices) = seen(&mut ground, &sheet);
+    let at = "02:4d:42:00:60:02".parse().ok();
+    let amp = devices.iter().find(|device| device.mac == at).unwrap_or_else(|| panic!("no amplifier"));
+    let whole = Patching::of(&census, &devices, Some(&sheet));
+    for shown in [whole, Patching::of_device(amp, &census, &devices, Some(&sheet))] {
+        assert!(shown.differs());
+        let planned = shown.channels.iter().filter(|line| line.planned_as.is_some()).map(|line| {
+            assert_eq!(line.node.as_deref(), Some("hall-amp"));
+            let verdict = line.verdict.map_or_else(String::new, |verdict| format!("{verdict:?}"));
+            let text = |text: &Option<String>| text.clone().unwrap_or_default();
+            format!("{} {} {verdict} {}", line.number, text(&line.planned), text(&line.otherwise))
+        });
+        assert_eq!(planned.collect::<Vec<_>>(), expected);
+    }
+}
+
 /// Where the wire loses announcements it is done all the same, and what is said is so.
 #[test]
 fn what_is_said_is_so_on_a_bad_wire() {

@@ -1,5 +1,6 @@
 //! `streams`: what is sent, received and mapped.
 
+use std::net::Ipv4Addr;
 use std::path::PathBuf;
 
 use lantern_core::Said;
@@ -64,18 +65,17 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 fn retain(patching: &mut Patching, nodes: &[Pattern]) {
-    let is_meant = |own: String, device: &Said| {
+    let is_meant = |node: Option<&String>, device: &Said, address| {
+        let own = device_of(node, device, address);
         nodes.is_empty() || nodes.iter().any(|node| node.matches(&own) || node.matches(device.raw()))
     };
-    patching.ends.retain(|end| is_meant(device_of_end(end), &end.device));
-    patching.channels.retain(|channel| is_meant(channel.node.clone().unwrap_or_default(), &channel.device));
+    patching.ends.retain(|end| is_meant(end.node.as_ref(), &end.device, end.address));
+    patching.channels.retain(|channel| is_meant(channel.node.as_ref(), &channel.device, channel.address));
 }
 
 /// What its device is called: on the sheet, else by itself.
-fn device_of_end(end: &EndLine) -> String {
-    let planned = end.planned_as.as_ref().map(|planned| planned.split('/').next().unwrap_or_default().to_owned());
-    let own = if end.device.is_empty() { end.address.to_string() } else { end.device.to_string() };
-    end.node.clone().or(planned).unwrap_or(own)
+fn device_of(node: Option<&String>, device: &Said, address: Ipv4Addr) -> String {
+    node.cloned().unwrap_or_else(|| if device.is_empty() { address.to_string() } else { device.to_string() })
 }
 
 /// Shows it as tables, and counts it.
@@ -96,7 +96,7 @@ pub(crate) fn show(patching: &Patching, out: &mut Out) -> Result<(), Failure> {
     let parts = [
         counted(of(PatchSort::Sender), "sender"),
         counted(of(PatchSort::Receiver), "receiver"),
-        counted(patching.channels.len(), "mapped channel"),
+        counted(patching.channels.iter().filter(|channel| !channel.output.is_empty()).count(), "mapped channel"),
     ];
     Ok(out.line(&parts.join(", "))?)
 }
@@ -125,7 +125,7 @@ fn ends(all: &[EndLine]) -> Table {
         table.row(vec![
             Cell::new(named, Tone::Strong),
             way.into(),
-            device_of_end(end).into(),
+            device_of(end.node.as_ref(), &end.device, end.address).into(),
             Cell::new(end.label.to_string(), Tone::Strong),
             Cell::new(on, if end.enabled == Some(true) { Tone::Good } else { Tone::Faint }),
             end.groups.join("\n").into(),
@@ -154,23 +154,31 @@ fn channels(all: &[ChannelLine]) -> Table {
         .unbroken(&["channel"]);
     let mut last = None;
     for channel in all {
-        let output = (channel.address, &channel.output);
+        let output = (channel.address, &channel.output, channel.planned_as.as_ref());
         let is_new = last != Some(output);
         last = Some(output);
-        let device = channel.node.clone().unwrap_or_else(|| channel.device.to_string());
+        let device = device_of(channel.node.as_ref(), &channel.device, channel.address);
         let named = |text: String| if is_new { text } else { String::new() };
-        let planned = match (&channel.planned, &channel.planned_as) {
-            (Some(planned), _) => Cell::new(planned.clone(), Tone::Bad),
-            (None, Some(_)) => Cell::new("as planned", Tone::Good),
-            (None, None) => "".into(),
+        let planned = channel.planned.clone().unwrap_or_default();
+        let planned = match channel.verdict {
+            Some(Verdict::Pass) => Cell::new("as planned", Tone::Good),
+            Some(Verdict::Look) => Cell::new(planned, Tone::Doubtful),
+            Some(Verdict::Fail) => Cell::new(planned, Tone::Bad),
+            None => Cell::new(planned, Tone::Faint),
+        };
+        let from = channel.from.clone().or_else(|| channel.otherwise.clone());
+        // One that was not found is called as the sheet does.
+        let called = match &channel.planned_as {
+            Some(planned) if channel.output.is_empty() => planned.clone(),
+            _ => channel.output.to_string(),
         };
         table.row(vec![
             Cell::new(named(device), Tone::Strong),
-            Cell::new(named(channel.output.to_string()), Tone::Strong),
+            Cell::new(named(called), Tone::Strong),
             channel.number.to_string().into(),
             channel.label.to_string().into(),
             channel.name.clone().unwrap_or_default().into(),
-            channel.from.clone().unwrap_or_else(|| "not told".to_owned()).into(),
+            from.unwrap_or_else(|| "not told".to_owned()).into(),
             planned,
         ]);
     }

@@ -14,6 +14,8 @@ pub enum Meaning {
     Sound,
     /// Picture, or sound and picture.
     Picture,
+    /// Sound, picture or both: the service does not say which.
+    SoundOrPicture,
     /// Being controlled, or controlling.
     Control,
     /// A page to open in a browser.
@@ -30,10 +32,10 @@ const REGISTERED: &[(&str, Meaning, &str)] = &[
     ("_https._tcp", Meaning::WebPage, "RFC 9110"),
     ("_rtsp._tcp", Meaning::Picture, "RFC 7826"),
     ("_rtsp._udp", Meaning::Picture, "RFC 7826"),
-    ("_nmos-node._tcp", Meaning::Picture, "AMWA IS-04"),
-    ("_nmos-register._tcp", Meaning::Picture, "AMWA IS-04"),
-    ("_nmos-query._tcp", Meaning::Picture, "AMWA IS-04"),
-    ("_nmos-system._tcp", Meaning::Picture, "AMWA IS-09"),
+    ("_nmos-node._tcp", Meaning::SoundOrPicture, "AMWA IS-04"),
+    ("_nmos-register._tcp", Meaning::SoundOrPicture, "AMWA IS-04"),
+    ("_nmos-query._tcp", Meaning::SoundOrPicture, "AMWA IS-04"),
+    ("_nmos-system._tcp", Meaning::SoundOrPicture, "AMWA IS-09"),
     ("_oca._tcp", Meaning::Sound, "AES70-3"),
     ("_ocasec._tcp", Meaning::Sound, "AES70-3"),
     ("_oca._udp", Meaning::Sound, "AES70-3"),
@@ -73,6 +75,7 @@ impl fmt::Display for Meaning {
             Self::Light => "light",
             Self::Sound => "sound",
             Self::Picture => "picture",
+            Self::SoundOrPicture => "sound or picture",
             Self::Control => "control",
             Self::WebPage => "web page",
             Self::Clock => "clock",

@@ -45,7 +45,7 @@ impl Row<'_> {
 
 impl Verdict {
     /// Of one that answers, and differs so.
-    pub(super) fn of(differences: &[Difference]) -> Self {
+    pub(crate) fn of(differences: &[Difference]) -> Self {
         match differences {
             [] => Self::Pass,
             _ if differences.iter().any(Difference::is_told) => Self::Fail,

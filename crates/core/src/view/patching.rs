@@ -6,9 +6,9 @@ use std::net::Ipv4Addr;
 use serde::Serialize;
 
 use crate::census::{Census, Device, PatchKey, PatchPoint, PatchSort};
-use crate::compare::{PatchRow, PatchState, PlannedPatch, Verdict, compare_patches, planned_as};
+use crate::compare::{PatchRow, PatchState, PlannedPatch, Verdict, compare_patches, planned_as, routed};
 use crate::facts::{Difference, Field, Value};
-use crate::sheet::RigSheet;
+use crate::sheet::{ChannelMap, RigSheet};
 use crate::{MacAddress, Said};
 
 /// All of it.
@@ -74,29 +74,39 @@ pub struct ChannelLine {
     pub name: Option<String>,
     /// Where it comes from, in words; `None` where that was not told.
     pub from: Option<String>,
-    /// Where it is to come from, where that is another thing.
+    /// Where it is to come from, where that is another thing or not known.
     pub planned: Option<String>,
+    /// What became of it; `None` where nothing is planned, or nobody could look.
+    pub verdict: Option<Verdict>,
+    /// Why nobody knows where it comes from, in words.
+    pub otherwise: Option<String>,
 }
 
 impl Patching {
     /// Everything of these devices, held against the sheet where there is one.
     #[must_use]
     pub fn of(census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Self {
-        Self::of_those(census, devices, sheet, |_| true)
+        Self::of_those(census, devices, sheet, |_| true, |_| true)
     }
 
-    /// Only what is of this one of the devices.
+    /// Only what is of this one of the devices, and what the sheet plans of it that it does not have.
     #[must_use]
     pub fn of_device(device: &Device, census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Self {
-        Self::of_those(census, devices, sheet, |point| point.is_some_and(|point| point.is_of(device)))
+        let planned = sheet.and_then(|sheet| planned_as(sheet, device)).map(|node| node.name.value.as_str());
+        let is_own = |row: &PatchRow<'_>| {
+            let member = sheet.map(|sheet| sheet.member_name(row.member));
+            row.verdict().is_some() && planned.is_some() && member == planned
+        };
+        Self::of_those(census, devices, sheet, |point| point.is_of(device), is_own)
     }
 
-    /// Only the points that are meant; whether what is planned and was not found is meant, `None` says.
+    /// Only the points that are meant, and of what is planned and was not found what is meant.
     fn of_those(
         census: &Census,
         devices: &[Device],
         sheet: Option<&RigSheet>,
-        is_meant: impl Fn(Option<&PatchPoint>) -> bool,
+        is_meant: impl Fn(&PatchPoint) -> bool,
+        is_missed: impl Fn(&PatchRow<'_>) -> bool,
     ) -> Self {
         let compared = sheet.map(|sheet| compare_patches(sheet, census, devices));
         let rows = compared.as_ref().map_or(&[][..], |compared| &compared.rows);
@@ -104,16 +114,23 @@ impl Patching {
             rows.iter().filter_map(|row| Some((row.point()?.key(), row))).collect();
         let mut names = Names { devices, sheet, known: HashMap::new() };
         let mut all = Self::default();
-        for row in rows.iter().filter(|row| !matches!(row.planned, PlannedPatch::Maps(_)) && is_meant(row.point()))
-        {
-            let node = row.point().and_then(|point| names.of(point));
-            all.ends.push(EndLine { node, ..EndLine::of_row(row) });
+        for row in rows {
+            let is_shown = row.point().map_or_else(|| is_missed(row), &is_meant);
+            let node = || sheet.map(|sheet| sheet.member_name(row.member).to_owned());
+            match row.planned {
+                _ if !is_shown => {}
+                PlannedPatch::Sends(_) | PlannedPatch::Receives(..) => {
+                    all.ends.push(EndLine { node: node(), ..EndLine::of_row(row) });
+                }
+                PlannedPatch::Maps(map) => all.channels.extend(ChannelLine::of_row(row, map, node().as_ref())),
+            }
         }
-        for point in census.patch_points().iter().filter(|point| is_meant(Some(point))) {
-            let row = planned.get(&point.key()).copied();
-            match (point.sort, row) {
-                (PatchSort::Output, row) => all.channels.extend(channels(point, row, names.of(point).as_ref())),
-                (PatchSort::Sender | PatchSort::Receiver, Some(_)) => {}
+        for point in census.patch_points().iter().filter(|point| is_meant(point)) {
+            match (point.sort, planned.get(&point.key())) {
+                (_, Some(_)) => {}
+                (PatchSort::Output, None) => {
+                    all.channels.extend(ChannelLine::of(point, names.of(point).as_ref()));
+                }
                 (PatchSort::Sender | PatchSort::Receiver, None) => {
                     all.ends.push(EndLine { node: names.of(point), ..EndLine::of(point) });
                 }
@@ -125,8 +142,9 @@ impl Patching {
     /// Whether anything is otherwise than the sheet says, or was not told.
     #[must_use]
     pub fn differs(&self) -> bool {
-        self.ends.iter().any(|end| matches!(end.verdict, Some(Verdict::Fail | Verdict::Look)))
-            || self.channels.iter().any(|channel| channel.planned.is_some())
+        let ends = self.ends.iter().map(|end| end.verdict);
+        let mut all = ends.chain(self.channels.iter().map(|channel| channel.verdict));
+        all.any(|verdict| matches!(verdict, Some(Verdict::Fail | Verdict::Look)))
     }
 
     /// Whether there is nothing.
@@ -205,25 +223,10 @@ impl EndLine {
 
     /// One of the sheet, whether it was found or not.
     fn of_row(row: &PatchRow<'_>) -> Self {
-        let there = |sort: &str, labels: &[String]| match labels {
-            [] => format!("the device has no {sort}"),
-            labels => format!("the device has {}", labels.join(", ")),
-        };
-        let sort = row.planned.sort();
-        let nothing = || Self::unknown(sort);
-        let (line, otherwise) = match &row.state {
-            PatchState::Found(point, differences) => {
-                (Self::of(point), differences.iter().map(ToString::to_string).collect())
-            }
-            PatchState::NotAsked => (nothing(), vec!["its device was not seen".to_owned()]),
-            PatchState::Silent => (nothing(), vec!["its device does not tell what is patched".to_owned()]),
-            PatchState::NoSuch(labels) => (nothing(), vec![there(sort.word(), labels)]),
-            PatchState::Claimed(streams) => {
-                (nothing(), vec![format!("it is meant for {}", streams.join(" and "))])
-            }
-            PatchState::Several(labels) => {
-                (nothing(), vec![format!("several could be meant: {}", labels.join(", "))])
-            }
+        let line = row.point().map_or_else(|| Self::unknown(row.planned.sort()), Self::of);
+        let otherwise = match missed(row) {
+            Some(why) => vec![why],
+            None => row.differences().iter().map(ToString::to_string).collect(),
         };
         Self {
             stream: row.planned.stream().map(str::to_owned),
@@ -235,34 +238,88 @@ impl EndLine {
     }
 }
 
-/// A line for each channel that the device or the sheet has.
-fn channels(point: &PatchPoint, row: Option<&PatchRow<'_>>, node: Option<&String>) -> Vec<ChannelLine> {
-    let map = row.and_then(|row| match row.planned {
-        PlannedPatch::Maps(map) => Some(map),
-        PlannedPatch::Sends(_) | PlannedPatch::Receives(..) => None,
-    });
-    let differences = row.map_or(&[][..], PatchRow::differences);
-    let told = match point.unit.facts.get(Field::Channels) {
-        Some(Value::Count(count)) => *count,
-        _ => 0,
-    };
-    let line = |number: u32| {
+/// Why it is not known which one is meant, in words; `None` where it is.
+fn missed(row: &PatchRow<'_>) -> Option<String> {
+    let sort = row.planned.sort().word();
+    match &row.state {
+        PatchState::Found(..) => None,
+        PatchState::NotAsked => Some("its device was not seen".to_owned()),
+        PatchState::Silent => Some("its device does not tell what is patched".to_owned()),
+        PatchState::NoSuch(labels) if labels.is_empty() => Some(format!("the device has no {sort}")),
+        PatchState::NoSuch(labels) => Some(format!("the device has {}", labels.join(", "))),
+        PatchState::Claimed(streams) => Some(format!("it is meant for {}", streams.join(" and "))),
+        PatchState::Several(labels) => Some(format!("several could be meant: {}", labels.join(", "))),
+    }
+}
+
+impl ChannelLine {
+    /// A line for each channel that the output has.
+    fn of(point: &PatchPoint, node: Option<&String>) -> Vec<Self> {
+        let told = match point.unit.facts.get(Field::Channels) {
+            Some(Value::Count(count)) => *count,
+            _ => 0,
+        };
+        (1..=told).map(|number| Self { node: node.cloned(), ..Self::of_channel(point, number) }).collect()
+    }
+
+    fn of_channel(point: &PatchPoint, number: u32) -> Self {
         let field = Field::Channel(number);
-        let place = number as usize - 1;
-        let name = map.and_then(|map| map.names.get(place)).map(|name| name.value.clone());
-        let other = differences.iter().find(|difference| difference.field == field);
-        ChannelLine {
-            node: node.cloned(),
+        Self {
             device: point.of_label.clone(),
             address: point.unit.address,
-            planned_as: row.map(|row| row.name.clone()),
             output: point.label(),
-            number,
-            label: point.channels.get(place).cloned().unwrap_or_default(),
-            name,
+            label: point.channels.get(number as usize - 1).cloned().unwrap_or_default(),
             from: point.unit.facts.get(field).map(|value| field.in_words(value)),
-            planned: other.map(Difference::planned_in_words),
+            ..Self::unknown(number)
         }
-    };
-    (1..=told).map(line).collect()
+    }
+
+    /// One of which nothing is known yet.
+    fn unknown(number: u32) -> Self {
+        Self {
+            node: None,
+            device: Said::default(),
+            address: Ipv4Addr::UNSPECIFIED,
+            planned_as: None,
+            output: Said::default(),
+            number,
+            label: Said::default(),
+            name: None,
+            from: None,
+            planned: None,
+            verdict: None,
+            otherwise: None,
+        }
+    }
+
+    /// A line for each channel that the output or its map on the sheet has, whether the output was found or not.
+    fn of_row(row: &PatchRow<'_>, map: &ChannelMap, node: Option<&String>) -> Vec<Self> {
+        let told = row.point().map_or_else(Vec::new, |point| Self::of(point, node)).len();
+        let count = told.max(map.channels.len()).max(map.names.len());
+        let why = missed(row);
+        let line = |(number, place): (u32, usize)| {
+            let own = row.point().map_or_else(|| Self::unknown(number), |point| Self::of_channel(point, number));
+            let field = Field::Channel(number);
+            let other = row.differences().iter().find(|difference| difference.field == field);
+            let wanted = map.channels.get(place);
+            let unseen = wanted.filter(|_| why.is_some());
+            let verdict = match (wanted, other) {
+                (None, _) => None,
+                (Some(_), Some(other)) => Some(Verdict::of(std::slice::from_ref(other))),
+                (Some(_), None) => row.verdict().map(|of_row| if why.is_some() { of_row } else { Verdict::Pass }),
+            };
+            Self {
+                node: node.cloned(),
+                planned_as: Some(row.name.clone()),
+                name: map.names.get(place).map(|name| name.value.clone()),
+                planned: other
+                    .map(Difference::planned_in_words)
+                    .or_else(|| unseen.map(|from| field.in_words(&routed(&from.value, &[])))),
+                verdict,
+                otherwise: why.clone(),
+                ..own
+            }
+        };
+        (1..).zip(0..count).map(line).collect()
+    }
 }
