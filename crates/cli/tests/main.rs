@@ -7,6 +7,7 @@ mod adapters_join;
 mod adapters_neighbours;
 mod adapters_presets_dhcp;
 mod address;
+mod agents;
 mod apply_check;
 mod around;
 mod brokers;

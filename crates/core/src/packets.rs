@@ -3,7 +3,7 @@
 
 use std::net::{Ipv4Addr, SocketAddrV4};
 
-use lantern_wire::{Arp, Carries, MacAddress, Packet, UdpFrame, packet};
+use lantern_wire::{Arp, Carries, MacAddress, Packet, UdpFrame, packet, snmp};
 
 use crate::conversation::Neighbour;
 
@@ -61,12 +61,22 @@ pub fn read_neighbour(frame: &[u8], fresh: bool) -> Option<Neighbour> {
     Some(Neighbour { address: arp.sender, mac: arp.sender_mac, fresh })
 }
 
-/// Whether an Ethernet frame belongs to a connection over TCP of somebody whom `is_own` knows.
+/// Whether an Ethernet frame may carry a password of somebody whom `is_own` knows: it belongs to a connection over TCP, or to a
+/// question by SNMP.
 #[must_use]
 pub fn is_of_connection(frame: &[u8], is_own: impl Fn(Ipv4Addr) -> bool) -> bool {
     const IPV4: [u8; 2] = [0x08, 0x00];
     const TCP: u8 = 6;
-    let Some(head) = frame.get(12..34).filter(|head| head[..2] == IPV4 && head[11] == TCP) else { return false };
+    const UDP: u8 = 17;
+    let Some(head) = frame.get(12..34).filter(|head| head[..2] == IPV4) else { return false };
+    let ports = 14 + 4 * usize::from(head[2] & 15);
+    let is_snmp = || {
+        let ports = frame.get(ports..ports + 4).unwrap_or_default();
+        ports.chunks(2).any(|port| port == snmp::PORT.to_be_bytes())
+    };
+    if head[11] != TCP && !(head[11] == UDP && is_snmp()) {
+        return false;
+    }
     let address = |at: usize| Ipv4Addr::new(head[at], head[at + 1], head[at + 2], head[at + 3]);
     is_own(address(14)) || is_own(address(18))
 }

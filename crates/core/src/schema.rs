@@ -197,6 +197,15 @@ fn kind() -> Vec<Key> {
         key("right", Text, "What a right answer looks like; * stands for any text."),
         key("check", Flag, "Whether a check asks it."),
     ];
+    let reading = vec![
+        needed("name", Text, "What it is called, of at most 32 bytes."),
+        needed("object", Text, "The number of its object, as 1.3.6.1.2.1.1.7.0."),
+        key("right", Text, "What it is when all is well; * stands for any text."),
+        key("at_least", Number(0, u32::MAX), "The least that it is when all is well."),
+        key("at_most", Number(0, u32::MAX), "The most that it is when all is well."),
+        key("counts", Words(vec!["faults"]), "What it counts, where it is a counter."),
+        key("set", Flag, "Whether it can be set."),
+    ];
     vec![
         needed("name", Text, "What nodes call it."),
         needed("maker", Text, "Who makes it."),
@@ -218,6 +227,7 @@ fn kind() -> Vec<Key> {
         key("line_end", Words(words(&LineBreak::WORDS)), "What ends a line; crlf where it does not say."),
         key("line_port", Number(1, 65_535), "At which port it takes lines of text."),
         key("line", Tables(line), "A line that has a name."),
+        key("reading", Tables(reading), "What its units are asked for by SNMP, beside what all are."),
         key("page", Text, "Where on its web server its page is, as /setup."),
         key("boot", Text, "How it shows that it starts, and how long that takes."),
         key("sockets", Texts, "Its sockets: which look alike and are not."),
@@ -242,10 +252,14 @@ fn node() -> Vec<Key> {
         key("on_data_loss", Words(words(&DataLoss::WORDS)), "What it does when data stops."),
         key("label", Text, "What it is called, of at most 32 bytes."),
     ];
+    let reading =
+        vec![needed("name", Text, "Its name, as its kind has it."), needed("is", Text, "What it is to be.")];
     vec![
         needed("name", Text, "Its name, of at most 17 bytes."),
         key("label", Text, "A longer text, of at most 63 bytes."),
         key("location", Text, "Where it stands, as the device itself is to tell it."),
+        key("contact", Text, "Who looks after it, as the device itself is to tell it."),
+        key("description", Text, "What the device itself is to tell of what it is."),
         key("area", Text, "Where it stands."),
         key("kind", Text, "Its model."),
         key("mac", Text, "Its MAC address."),
@@ -259,6 +273,7 @@ fn node() -> Vec<Key> {
         key("protocol", Words(words(&Protocol::WORDS)), "The protocol of its ports that do not say."),
         key("sacn_offset", Number(0, 1), "By how much its sACN universes are above its Port-Addresses."),
         key("power", Quantity, "What it draws, in watts."),
+        key("reading", Tables(reading), "What a reading of its kind is to be."),
         key("port", Tables(port), "One of its ports."),
     ]
 }

@@ -35,6 +35,8 @@ pub struct Login {
     pub user: String,
     /// The password.
     pub password: Secret,
+    /// The password for what is encrypted, where there is another one for that.
+    pub privacy: Option<Secret>,
 }
 
 impl Secret {
@@ -52,10 +54,16 @@ impl Secret {
 }
 
 impl Login {
+    /// A user and a password.
+    #[must_use]
+    pub const fn of_user(user: String, password: Secret) -> Self {
+        Self { user, password, privacy: None }
+    }
+
     /// A password that is enough by itself.
     #[must_use]
     pub fn without_user(password: String) -> Self {
-        Self { user: String::new(), password: Secret::new(password) }
+        Self { user: String::new(), password: Secret::new(password), privacy: None }
     }
 }
 

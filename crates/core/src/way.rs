@@ -42,6 +42,8 @@ pub enum Way {
     Onvif,
     /// It told what it sends and receives, by NMOS.
     Nmos,
+    /// It told of itself by SNMP.
+    Snmp,
     /// It announced a clock.
     Ptp,
     /// It answered a line of text.
@@ -58,20 +60,21 @@ pub struct Ways(u32);
 
 impl Way {
     /// Those in which a device of a kind can be expected to answer, with their words on the sheet.
-    pub const SPOKEN: [(&'static str, Self); 10] = [
+    pub const SPOKEN: [(&'static str, Self); 11] = [
         ("art-net", Self::ArtNet),
         ("llrp", Self::Llrp),
         ("rdmnet", Self::Rdmnet),
         ("pjlink", Self::Pjlink),
         ("onvif", Self::Onvif),
         ("nmos", Self::Nmos),
+        ("snmp", Self::Snmp),
         ("lines", Self::Lines),
         ("http", Self::Http),
         ("dns-sd", Self::DnsSd),
         ("echo", Self::Echo),
     ];
     /// All of them, in the order in which they are told.
-    pub const ALL: [Self; 20] = [
+    pub const ALL: [Self; 21] = [
         Self::ArtNet,
         Self::Sacn,
         Self::DnsSd,
@@ -83,6 +86,7 @@ impl Way {
         Self::Pjlink,
         Self::Onvif,
         Self::Nmos,
+        Self::Snmp,
         Self::Lines,
         Self::Http,
         Self::Echo,
@@ -97,13 +101,25 @@ impl Way {
     /// Whether devices that are asked so may want a password.
     #[must_use]
     pub const fn takes_password(self) -> bool {
-        matches!(self, Self::Pjlink | Self::Onvif)
+        matches!(self, Self::Pjlink | Self::Onvif | Self::Snmp)
     }
 
     /// Whether they want to know who asks, too.
     #[must_use]
-    pub const fn takes_user(self) -> bool {
+    pub const fn wants_user(self) -> bool {
         matches!(self, Self::Onvif)
+    }
+
+    /// Whether they can be told who asks.
+    #[must_use]
+    pub const fn takes_user(self) -> bool {
+        self.wants_user() || matches!(self, Self::Snmp)
+    }
+
+    /// Whether a second password, for what is encrypted, can be kept beside the first.
+    #[must_use]
+    pub const fn takes_privacy(self) -> bool {
+        matches!(self, Self::Snmp)
     }
 
     /// How often somebody seen in this way tells of itself at the least, unasked (ANSI E1.31, 4.3; IEEE 802.1AB; RFC 3376; RFC 2974,
@@ -139,6 +155,7 @@ impl Way {
             Self::Pjlink => "pjlink",
             Self::Onvif => "onvif",
             Self::Nmos => "nmos",
+            Self::Snmp => "snmp",
             Self::Ptp => "ptp",
             Self::Lines => "lines",
             Self::Http => "http",
@@ -191,6 +208,7 @@ impl fmt::Display for Way {
             Self::Pjlink => "PJLink",
             Self::Onvif => "ONVIF",
             Self::Nmos => "NMOS",
+            Self::Snmp => "SNMP",
             Self::Ptp => "PTP",
             Self::Lines => "text lines",
             Self::Http => "HTTP",

@@ -39,6 +39,7 @@ mod sacn_counting;
 mod safety;
 mod sending;
 mod settings;
+mod snmp;
 mod support;
 mod survey;
 mod sweeping;

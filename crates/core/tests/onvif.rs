@@ -43,7 +43,7 @@ fn ground(devices: &str, loss: f64, seed: u64) -> MemoryGround {
 fn vantage(password: &str) -> Vantage {
     let mut secrets = Secrets::default();
     if !password.is_empty() {
-        let login = Login { user: "tess".to_owned(), password: Secret::new(password.to_owned()) };
+        let login = Login::of_user("tess".to_owned(), Secret::new(password.to_owned()));
         secrets.keep(Way::Onvif, Owner::Everybody, login);
     }
     Vantage { secrets, ..support::with_frames(OWN) }

@@ -277,6 +277,7 @@ impl<'a> Run<'a> {
             }
             Outgoing::Join { seat, group, port } => return self.join(seat, group, port),
             Outgoing::Open { link, to } => return self.open(link, to),
+            Outgoing::Ask { link, to, bytes } => return self.ask(link, to, bytes),
             Outgoing::Fetch { link, request } => return self.fetch(link, request),
             Outgoing::Write { link, bytes } => return self.links.write(link, bytes),
             Outgoing::Close { link } => return self.links.close(link),
@@ -354,6 +355,13 @@ impl<'a> Run<'a> {
         self.links.open(link, from, to, self.mail.clone(), &mut self.readers);
     }
 
+    /// Sends a datagram from a port of its own, from our address beside the other side.
+    fn ask(&mut self, link: LinkId, to: SocketAddrV4, bytes: Vec<u8>) {
+        let from = self.own_beside(*to.ip());
+        self.traffic.sent += 1;
+        self.links.ask(link, (from, to), bytes, self.mail.clone(), &mut self.readers);
+    }
+
     /// All seats of a station sit on one adapter, so one of them is enough.
     fn join(&mut self, seat: usize, group: Ipv4Addr, port: u16) {
         let is_first = seat == 0 && self.station.seats.first().is_some_and(|seat| !seat.own.is_loopback());
@@ -407,6 +415,7 @@ impl<'a> Run<'a> {
             | Outgoing::Neighbours
             | Outgoing::Join { .. }
             | Outgoing::Open { .. }
+            | Outgoing::Ask { .. }
             | Outgoing::Fetch { .. }
             | Outgoing::Write { .. }
             | Outgoing::Close { .. } => {}

@@ -1,4 +1,4 @@
-//! Connections that a conversation opens: one task each, which connects, reads and writes.
+//! Connections that a conversation opens, and ports of its own from which it asks by datagrams: one task each, which reads and writes.
 
 use std::collections::HashMap;
 use std::io::ErrorKind;
@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use lantern_core::conversation::{LinkEnd, LinkId};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
-use tokio::net::{TcpSocket, TcpStream};
+use tokio::net::{TcpSocket, TcpStream, UdpSocket};
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::{AbortHandle, JoinSet};
 
@@ -18,6 +18,8 @@ const CONNECTING: Duration = Duration::from_secs(3);
 /// How much is read at once, and how many writes may wait.
 const AT_ONCE: usize = 2048;
 const WAITING: usize = 32;
+/// The longest datagram that is looked at.
+const LONGEST_DATAGRAM: usize = 9000;
 /// The most connections at a time; a conversation asks for far fewer.
 const MOST: usize = 256;
 
@@ -56,6 +58,26 @@ impl Links {
         }
         let task = readers.spawn(carry(link, from, to, to_write, tell));
         self.0.insert(link, Open { writes, task });
+    }
+
+    /// Sends a datagram from a port that this link has for itself: opened with the first one, carried by a task among `readers`.
+    pub(crate) fn ask(
+        &mut self,
+        link: LinkId,
+        (from, to): (Option<Ipv4Addr>, SocketAddrV4),
+        bytes: Vec<u8>,
+        tell: Sender<Input>,
+        readers: &mut JoinSet<()>,
+    ) {
+        if self.0.len() < MOST && !self.0.contains_key(&link) {
+            let (writes, to_write) = channel(WAITING);
+            let task = readers.spawn(carry_datagrams(link, from, to, to_write, tell));
+            self.0.insert(link, Open { writes, task });
+        }
+        // What a full one refuses is lost, as on the wire.
+        if let Some(open) = self.0.get(&link) {
+            open.writes.try_send(bytes).unwrap_or(());
+        }
     }
 
     /// Writes on a connection. What a full one refuses tears it: half a message is worse than none.
@@ -103,6 +125,56 @@ async fn carry(
         }
     };
     tell.send(Input::Link(link, News::Closed(end))).await.unwrap_or(());
+}
+
+/// Carries datagrams from and to one port of its own.
+async fn carry_datagrams(
+    link: LinkId,
+    from: Option<Ipv4Addr>,
+    to: SocketAddrV4,
+    mut writes: Receiver<Vec<u8>>,
+    tell: Sender<Input>,
+) {
+    let end = match datagrams_to(from, to).await {
+        Err(error) => reason(error.kind()),
+        Ok(socket) => ask_on(&socket, link, &mut writes, &tell).await,
+    };
+    tell.send(Input::Link(link, News::Closed(end))).await.unwrap_or(());
+}
+
+async fn datagrams_to(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<UdpSocket> {
+    let socket = UdpSocket::bind(SocketAddrV4::new(from.unwrap_or(Ipv4Addr::UNSPECIFIED), 0)).await?;
+    socket.connect(to).await?;
+    Ok(socket)
+}
+
+async fn ask_on(
+    socket: &UdpSocket,
+    link: LinkId,
+    writes: &mut Receiver<Vec<u8>>,
+    tell: &Sender<Input>,
+) -> LinkEnd {
+    let mut buffer = vec![0; LONGEST_DATAGRAM];
+    loop {
+        tokio::select! {
+            read = socket.recv(&mut buffer) => match read {
+                Ok(length) => {
+                    if tell.send(Input::Link(link, News::Bytes(buffer[..length].to_vec()))).await.is_err() {
+                        return LinkEnd::Torn;
+                    }
+                }
+                Err(error) => return reason(error.kind()),
+            },
+            bytes = writes.recv() => match bytes {
+                Some(bytes) => {
+                    if let Err(error) = socket.send(&bytes).await {
+                        return reason(error.kind());
+                    }
+                }
+                None => return LinkEnd::Torn,
+            },
+        }
+    }
 }
 
 async fn talk(

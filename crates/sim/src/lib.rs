@@ -19,8 +19,9 @@ mod scene;
 pub use device::{
     BrokerQuirk, BrokerSetup, ClockSetup, DeviceSetup, DhcpClientSetup, DhcpQuirk, EndpointTruth, GatewayQuirk,
     GatewaySetup, IpState, LinesQuirk, LinesSetup, Linked, LlrpQuirk, LlrpSetup, MeddlerSetup, Names, NmosQuirk,
-    NmosSetup, OnvifQuirk, OnvifSetup, PatchTruth, PjlinkQuirk, PjlinkSetup, RegistryQuirk, RegistrySetup,
-    ServiceSetup, SimDevice, StreamSetup, Utterance, WebSetup,
+    NmosSetup, OnvifQuirk, OnvifSetup, PatchTruth, PjlinkQuirk, PjlinkSetup, RegistryQuirk,
+    RegistrySetup, ServiceSetup, SimDevice, SnmpObject, SnmpQuirk, SnmpSetup, SnmpSort, SnmpUser, StreamSetup,
+    Utterance, WebSetup,
 };
 pub use fixture::{Described, FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, Setting, SimFixture};
 #[cfg(target_os = "linux")]

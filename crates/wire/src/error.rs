@@ -50,6 +50,8 @@ pub enum Layer {
     Xml,
     /// A message of ONVIF.
     Onvif,
+    /// A message of SNMP.
+    Snmp,
 }
 
 impl fmt::Display for Layer {
@@ -76,6 +78,7 @@ impl fmt::Display for Layer {
             Self::Ptp => f.write_str("PTP"),
             Self::Xml => f.write_str("XML"),
             Self::Onvif => f.write_str("ONVIF message"),
+            Self::Snmp => f.write_str("SNMP message"),
         }
     }
 }

@@ -27,6 +27,7 @@ pub mod rdmnet;
 pub mod sacn;
 pub mod sap;
 pub mod sdp;
+pub mod snmp;
 pub mod telnet;
 mod text;
 mod udp_frame;

@@ -37,6 +37,10 @@ pub(crate) struct SetArgs {
     /// The user who is let in, where the protocol wants to know that
     #[arg(long, value_name = "NAME")]
     user: Option<String>,
+
+    /// Ask for a second password, by which what is said is encrypted (SNMP version 3)
+    #[arg(long, requires = "user")]
+    privacy: bool,
 }
 
 /// Forget a password
@@ -94,15 +98,20 @@ fn families() -> impl Iterator<Item = Way> {
 fn set(args: &SetArgs, out: &mut Out) -> Result<Exit, Failure> {
     let (way, whose) = args.whom.meant()?;
     let user = args.user.clone().unwrap_or_default();
-    if way.takes_user() && user.is_empty() {
+    if way.wants_user() && user.is_empty() {
         return Err(Failure::Call(format!("{way} wants to know who asks: add --user NAME")));
     }
     if !way.takes_user() && !user.is_empty() {
         return Err(Failure::Call(format!("{way} knows no users: leave --user out")));
     }
+    if args.privacy && !way.takes_privacy() {
+        return Err(Failure::Call(format!("{way} encrypts nothing by a password: leave --privacy out")));
+    }
     let mut file = opened()?;
     let password = asked(&format!("the {way} password of {whose}: "))?;
-    file.keep(way, &whose, &Login { user, password });
+    let second = format!("the second {way} password of {whose}, for what is encrypted: ");
+    let privacy = args.privacy.then(|| asked(&second)).transpose()?;
+    file.keep(way, &whose, &Login { user, password, privacy });
     let path = file.write()?;
     out.line(&format!("kept the {way} password of {whose} in {}, readable by you alone", path.display()))?;
     Ok(Exit::Fine)

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use lantern_core::sheet::kind::{FactoryMode, Kind, KindBook};
+use lantern_core::sheet::kind::{Counts, FactoryMode, Kind, KindBook};
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -58,6 +58,7 @@ struct Record {
     speaks: Vec<&'static str>,
     line_port: Option<u16>,
     lines: Vec<String>,
+    readings: Vec<String>,
     page: Option<String>,
     hints: Vec<(&'static str, String)>,
 }
@@ -162,6 +163,15 @@ fn show(args: &ShowArgs, out: &mut Out) -> Result<Exit, Failure> {
         let lines = if names.is_empty() { String::new() } else { format!(": {}", names.join(", ")) };
         row("takes lines", format!("at port {} by {}{lines}", speech.port, speech.by));
     }
+    let mut name = "tells by SNMP";
+    for reading in &kind.readings {
+        let right =
+            if reading.to_string() == "anything" { String::new() } else { format!(", right is {reading}") };
+        let counts = if reading.counts == Counts::Faults { ", counts faults" } else { "" };
+        let set = if reading.is_set { ", can be set" } else { "" };
+        row(name, format!("{}: {}{right}{counts}{set}", reading.name, reading.object));
+        name = "";
+    }
     if let Some(page) = &kind.hints.page {
         row("its page", page.clone());
     }
@@ -199,6 +209,7 @@ fn record(kind: &Kind) -> Record {
         speaks: kind.should_speak().iter().map(|way| way.name()).collect(),
         line_port: kind.speech.map(|speech| speech.port),
         lines: kind.lines.iter().map(|line| line.name.clone()).collect(),
+        readings: kind.readings.iter().map(|reading| reading.name.to_string()).collect(),
         page: kind.hints.page.clone(),
         hints: kind.hints.all().map(|(what, text)| (what, text.to_owned())).collect(),
     }

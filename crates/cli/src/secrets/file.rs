@@ -16,7 +16,7 @@ use crate::machine::config_folder;
 const EVERYBODY: &str = "all";
 /// What stands before the name of a kind.
 const KIND: &str = "kind:";
-const EXPECTED: &str = "[family], then all, an address, a MAC address or kind:NAME = \"password\", or = { user = \"…\", password = \"…\" }";
+const EXPECTED: &str = "[family], then all, an address, a MAC address or kind:NAME = \"password\", or = { user = \"…\", password = \"…\" }, of snmp with privacy = \"…\" where it is encrypted";
 
 /// The file as it is written.
 #[derive(Debug, Clone, Default)]
@@ -90,6 +90,9 @@ impl SecretsFile {
             let mut both = InlineTable::new();
             both.insert("user", Value::from(login.user.as_str()));
             both.insert("password", Value::from(password));
+            if let Some(privacy) = &login.privacy {
+                both.insert("privacy", Value::from(privacy.expose()));
+            }
             value(both)
         };
         let table = self.0.entry(family.name()).or_insert(Item::Table(Table::new()));
@@ -170,11 +173,16 @@ fn entry(family: Way, owner: &str, item: &Item) -> Result<(Way, Whose, Login), S
         None => {
             let wrong = || format!("what stands under [{}] is none of: {EXPECTED}", family.name());
             let password = text("password").ok_or_else(wrong)?.to_owned();
-            Login { user: text("user").unwrap_or_default().to_owned(), password: Secret::new(password) }
+            let privacy = text("privacy").map(|privacy| Secret::new(privacy.to_owned()));
+            let user = text("user").unwrap_or_default().to_owned();
+            Login { user, password: Secret::new(password), privacy }
         }
     };
-    if family.takes_user() && login.user.is_empty() {
+    if family.wants_user() && login.user.is_empty() {
         return Err(format!("{family} wants to know who asks: {{ user = \"…\", password = \"…\" }}"));
+    }
+    if login.privacy.is_some() && (!family.takes_privacy() || login.user.is_empty()) {
+        return Err(format!("{family} encrypts nothing without a user, or not at all: leave privacy out"));
     }
     Ok((family, whose, login))
 }
@@ -243,7 +251,7 @@ mod tests {
         let text = "# mine\n[pjlink]\nall = \"a\" # as always\n";
         let mut file = SecretsFile::parse(text).unwrap();
         let one = Whose::Owner(Owner::Address(Ipv4Addr::new(10, 40, 7, 1)));
-        let login = Login { user: "tess".to_owned(), password: Secret::new("q\"\u{7}".to_owned()) };
+        let login = Login::of_user("tess".to_owned(), Secret::new("q\"\u{7}".to_owned()));
         file.keep(Way::Onvif, &one, &login);
         let written = file.0.to_string();
         assert!(written.starts_with(text) && written.contains("[onvif]"), "{written}");

@@ -14,6 +14,8 @@ pub(crate) use file::{SecretsFile, Whose};
 /// What stands before the name of a family in the environment: before its password, and before its user.
 const PASSWORD: &str = "DEFT_LANTERN_PASSWORD_";
 const USER: &str = "DEFT_LANTERN_USER_";
+/// And before its second password.
+const PRIVACY: &str = "DEFT_LANTERN_PRIVACY_";
 
 /// Everything that is kept, those of kinds for every node of the sheet that is of one; and what could not be read, in words that
 /// hold no secret.
@@ -59,7 +61,9 @@ fn spread(secrets: &mut Secrets, of_kinds: Vec<(Way, String, Login)>, sheet: &Ri
 /// The login of a family in the environment.
 pub(crate) fn of_environment(family: Way) -> Option<Login> {
     let password = Secret::new(env::var(variable(PASSWORD, family)).ok()?);
-    Some(Login { user: env::var(variable(USER, family)).unwrap_or_default(), password })
+    let privacy = env::var(variable(PRIVACY, family)).ok().filter(|_| family.takes_privacy());
+    let user = env::var(variable(USER, family)).unwrap_or_default();
+    Some(Login { user, password, privacy: privacy.map(Secret::new) })
 }
 
 /// How the nodes of a kind are known, the surest first.
@@ -107,7 +111,7 @@ mod tests {
             node("wall", "tessaquill-wall", "address = \"10.40.7.4\""),
         ];
         let sheet = RigSheet::parse(&text.concat()).unwrap();
-        let login = |password: &str| Login { user: "tess".to_owned(), password: Secret::new(password.to_owned()) };
+        let login = |password: &str| Login::of_user("tess".to_owned(), Secret::new(password.to_owned()));
         let mut secrets = Secrets::default();
         let right = "10.40.7.2".parse().unwrap();
         secrets.keep(Way::Onvif, Owner::Address(right), login("own"));

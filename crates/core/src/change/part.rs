@@ -60,9 +60,12 @@ impl Aspect {
             | Field::Scope
             | Field::Broker
             | Field::FactoryNetwork => Some(Self::Addresses),
-            Field::Name | Field::HostName | Field::Label | Field::Location | Field::Port(_, PortField::Label) => {
-                Some(Self::Names)
-            }
+            Field::Name
+            | Field::HostName
+            | Field::Label
+            | Field::Location
+            | Field::Contact
+            | Field::Port(_, PortField::Label) => Some(Self::Names),
             Field::Port(
                 _,
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,
@@ -72,7 +75,8 @@ impl Aspect {
             | Field::Mode
             | Field::ModeName
             | Field::Footprint => Some(Self::Universes),
-            Field::OnDataLoss
+            Field::Reading(_)
+            | Field::OnDataLoss
             | Field::Indicators
             | Field::Setting(_)
             | Field::Own(_)

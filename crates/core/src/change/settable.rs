@@ -38,6 +38,15 @@ pub(super) fn keep_settable(subject: &Subject, differences: &mut Vec<Difference>
 }
 
 fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference) -> Option<Finding> {
+    if let Field::Reading(name) = difference.field {
+        let can = kind.readings.iter().any(|reading| reading.name == name && reading.is_set);
+        return (!can).then(|| {
+            UNABLE.finding(
+                format!("the {} of {} is not set from here, as its kind says", difference.field, subject.title()),
+                format!("set it at the unit, or write set = true at this reading of the kind {}", kind.name.value),
+            )
+        });
+    }
     let setting = match (difference.field, &difference.planned) {
         (Field::Address | Field::Mask | Field::Gateway, _) => Settable::Address,
         (Field::Addressing, Value::Flag(true)) => Settable::Dhcp,
@@ -59,6 +68,11 @@ fn not_settable_by_kind(subject: &Subject, kind: &Kind, difference: &Difference)
         // Told, and never wanted; of a location, and of what is patched, its family knows alone whether it takes one.
         (
             Field::Location
+            | Field::Contact
+            | Field::Description
+            | Field::DamagedFrames
+            | Field::DroppedFrames
+            | Field::Reading(_)
             | Field::Firmware
             | Field::Pages
             | Field::Maker
@@ -301,6 +315,10 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
         (Field::Location, _) => unable(
             format!("{name} has no location; Art-Net has no word for it"),
             "write where it stands into its label, or take location off the sheet",
+        ),
+        (Field::Contact | Field::Description | Field::Reading(_), _) => unable(
+            format!("{name} has no {}; Art-Net has no word for it", difference.field),
+            "set it at the unit itself, or take it off the sheet",
         ),
         (Field::HostName | Field::NameServer | Field::Scope | Field::Broker, _) => unable(
             format!("{name} is told its {} by LLRP, which it does not speak", difference.field),

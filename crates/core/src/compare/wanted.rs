@@ -4,7 +4,7 @@ use std::net::{Ipv4Addr, SocketAddrV4};
 
 use crate::address::Mask;
 use crate::census::{FoundNode, Subject};
-use crate::facts::{Difference, Field, FixtureSetting, Known, OwnValue, PortField, Tells, Value};
+use crate::facts::{Difference, Field, FixtureSetting, Known, OwnValue, PortField, ReadingName, Tells, Value};
 use crate::sheet::{Gateway, RigSheet, SheetNode, SheetPort, WantedAddress, WantedMode};
 use crate::universe::Universe;
 use crate::{DataLoss, Direction, Firmware, Indicators, Merge, Protocol};
@@ -18,6 +18,12 @@ pub struct Wanted {
     pub label: Option<String>,
     /// Where it stands, in its owner's words.
     pub location: Option<String>,
+    /// Who looks after it, in its owner's words.
+    pub contact: Option<String>,
+    /// What it is, in its maker's words.
+    pub description: Option<String>,
+    /// What readings of its kind are to be.
+    pub readings: Vec<(ReadingName, String)>,
     /// Where its address comes from.
     pub addressing: Option<Addressing>,
     /// Its mask.
@@ -121,6 +127,9 @@ impl Wanted {
             name: Some(node.name.value.clone()),
             label: node.label.as_ref().map(|label| label.value.clone()),
             location: node.location.as_ref().map(|location| location.value.clone()),
+            contact: node.contact.as_ref().map(|contact| contact.value.clone()),
+            description: node.description.as_ref().map(|description| description.value.clone()),
+            readings: sheet.readings_of(node).map(|(name, is)| (name, is.to_owned())).collect(),
             addressing: match node.address.value {
                 WantedAddress::Fixed(address) => Some(Addressing::Fixed(address)),
                 WantedAddress::Dhcp => Some(Addressing::Dhcp),
@@ -168,6 +177,10 @@ impl Wanted {
                 (Field::Name, Value::Text(value)) => wanted.name = Some(value.raw().to_owned()),
                 (Field::Label, Value::Text(value)) => wanted.label = Some(value.raw().to_owned()),
                 (Field::Location, Value::Text(value)) => wanted.location = Some(value.raw().to_owned()),
+                (Field::Contact, Value::Text(value)) => wanted.contact = Some(value.raw().to_owned()),
+                (Field::Reading(name), Value::Text(value)) => {
+                    wanted.readings.push((name, value.raw().to_owned()));
+                }
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
                 (Field::Indicators, Value::Indicators(value)) => wanted.indicators = Some(value),
                 (Field::SacnPriority, Value::Count(value)) => wanted.sacn_priority = u8::try_from(value).ok(),
@@ -228,6 +241,8 @@ impl Wanted {
             (Field::Name, self.name.as_ref().map(text)),
             (Field::Label, self.label.as_ref().map(text)),
             (Field::Location, self.location.as_ref().map(text)),
+            (Field::Contact, self.contact.as_ref().map(text)),
+            (Field::Description, self.description.as_ref().map(text)),
             (Field::Firmware, self.firmware.map(Value::Firmware)),
             (Field::OnDataLoss, self.on_data_loss.map(Value::DataLoss)),
             (Field::Indicators, self.indicators.map(Value::Indicators)),
@@ -240,7 +255,8 @@ impl Wanted {
         let own =
             self.own.iter().map(|(number, value)| (Field::Own(*number), Value::Own(Box::new(value.clone()))));
         let all = all.into_iter().filter_map(|(field, value)| Some((field, value?)));
-        all.chain(settings).chain(own).chain(self.patch.iter().cloned()).collect()
+        let readings = self.readings.iter().map(|(name, is)| (Field::Reading(*name), text(is)));
+        all.chain(readings).chain(settings).chain(own).chain(self.patch.iter().cloned()).collect()
     }
 
     /// All its fields.

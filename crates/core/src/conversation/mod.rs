@@ -207,6 +207,16 @@ pub enum Outgoing {
         /// To whom.
         to: SocketAddrV4,
     },
+    /// A datagram that leaves by a port of its own, the same for all of one link until that is closed. What comes back there, and
+    /// from nobody else, comes on the link, each datagram by itself.
+    Ask {
+        /// What its answers will be called.
+        link: LinkId,
+        /// To whom.
+        to: SocketAddrV4,
+        /// Its payload.
+        bytes: Vec<u8>,
+    },
     /// Write on a connection; nothing where it is over.
     Write {
         /// On which one.

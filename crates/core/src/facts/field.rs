@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use super::{FixtureSetting, Value};
+use super::{FixtureSetting, ReadingName, Value};
 
 /// One thing that can be told, and of most devices set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -30,6 +30,16 @@ pub enum Field {
     Label,
     /// Where it stands, in its owner's words.
     Location,
+    /// Who looks after it, in its owner's words.
+    Contact,
+    /// What it is, in its maker's words.
+    Description,
+    /// How many frames came or went damaged at all its sockets since it counts.
+    DamagedFrames,
+    /// How many frames it threw away at all its sockets since it counts.
+    DroppedFrames,
+    /// What its kind on the sheet has it asked for.
+    Reading(ReadingName),
     /// The firmware. Not set from here.
     Firmware,
     /// What happens when data stops.
@@ -131,8 +141,8 @@ pub enum PortField {
 pub struct FieldError;
 
 impl Field {
-    /// All but those of ports and channels.
-    pub const OF_DEVICES: [Self; 52] = [
+    /// All but readings, and those of ports and channels.
+    pub const OF_DEVICES: [Self; 56] = [
         Self::Address,
         Self::Addressing,
         Self::Mask,
@@ -144,6 +154,10 @@ impl Field {
         Self::Name,
         Self::Label,
         Self::Location,
+        Self::Contact,
+        Self::Description,
+        Self::DamagedFrames,
+        Self::DroppedFrames,
         Self::Firmware,
         Self::OnDataLoss,
         Self::Indicators,
@@ -218,7 +232,14 @@ impl Field {
                 "none".to_owned()
             }
             (
-                Self::Name | Self::HostName | Self::Label | Self::Location | Self::Port(_, PortField::Label),
+                Self::Name
+                | Self::HostName
+                | Self::Label
+                | Self::Location
+                | Self::Contact
+                | Self::Description
+                | Self::Reading(_)
+                | Self::Port(_, PortField::Label),
                 Value::Text(text),
             ) if text.is_empty() => "(empty)".to_owned(),
             (Self::LossScene, _) => "recorded".to_owned(),
@@ -246,6 +267,11 @@ impl Field {
             Self::Name => "name",
             Self::Label => "label",
             Self::Location => "location",
+            Self::Contact => "contact",
+            Self::Description => "description",
+            Self::DamagedFrames => "damaged frames",
+            Self::DroppedFrames => "dropped frames",
+            Self::Reading(_) => "reading",
             Self::Firmware => "firmware",
             Self::OnDataLoss => "on data loss",
             Self::Indicators => "indicators",
@@ -322,6 +348,7 @@ impl fmt::Display for Field {
             Self::Port(number, field) => write!(f, "port {number} {}", field.name()),
             Self::Own(number) => write!(f, "parameter 0x{number:04x}"),
             Self::Channel(number) => write!(f, "channel {number}"),
+            Self::Reading(name) => write!(f, "reading {name}"),
             _ => f.write_str(self.name()),
         }
     }
@@ -339,6 +366,9 @@ impl FromStr for Field {
         }
         if let Some(number) = text.strip_prefix("channel ") {
             return number.parse().map(Self::Channel).map_err(|_| FieldError);
+        }
+        if let Some(name) = text.strip_prefix("reading ") {
+            return ReadingName::new(name).map(Self::Reading).ok_or(FieldError);
         }
         if let Some(number) = text.strip_prefix("parameter 0x") {
             return u16::from_str_radix(number, 16).map(Self::Own).map_err(|_| FieldError);

@@ -11,6 +11,7 @@ mod fixture_setting;
 mod known;
 mod own_value;
 mod patched;
+mod reading_name;
 mod value;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -23,6 +24,7 @@ pub use fixture_setting::{FixtureSetting, Form};
 pub use known::Known;
 pub use own_value::OwnValue;
 pub use patched::Patched;
+pub use reading_name::ReadingName;
 pub use value::Value;
 
 /// Somebody who tells fields.

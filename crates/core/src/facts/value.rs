@@ -80,12 +80,16 @@ impl Value {
             | Field::FactoryNetwork
             | Field::Enabled
             | Field::Port(_, PortField::Rdm | PortField::Input) => Self::Flag(plain(written)?),
+            Field::Reading(_) if written.is_number() => Self::Count(plain(written)?),
             Field::Name
             | Field::HostName
             | Field::Scope
             | Field::Broker
             | Field::Label
             | Field::Location
+            | Field::Contact
+            | Field::Description
+            | Field::Reading(_)
             | Field::Maker
             | Field::Model
             | Field::Serial
@@ -96,6 +100,8 @@ impl Value {
             | Field::Carries
             | Field::Cable => Self::Text(plain(written)?),
             Field::LampHours
+            | Field::DamagedFrames
+            | Field::DroppedFrames
             | Field::SacnPriority
             | Field::StartAddress
             | Field::Mode
@@ -141,6 +147,7 @@ impl Value {
             (Self::Universe(wanted), Self::Universe(told)) => {
                 wanted == told || (wanted.port_address().is_some() && wanted.port_address() == told.port_address())
             }
+            (Self::Text(wanted), Self::Count(told)) => wanted.raw() == told.to_string(),
             (Self::Own(wanted), Self::Own(told)) => wanted.data() == told.data(),
             (Self::Patched(wanted), Self::Patched(told)) => wanted.is_same(told),
             _ => self == told,

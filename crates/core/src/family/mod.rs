@@ -17,6 +17,7 @@ mod ptp;
 mod rdm;
 mod rdmnet;
 mod sacn;
+mod snmp;
 
 use std::fmt::Debug;
 use std::net::Ipv4Addr;
@@ -135,6 +136,9 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
     if does(Way::Nmos) {
         all.push(Box::new(nmos::Search::new(plan)));
     }
+    if does(Way::Snmp) {
+        all.push(Box::new(snmp::Search::new(plan)));
+    }
     // What is said to a device is said only where it is about that one.
     if does(Way::Lines) && !plan.concern.is_everybody() {
         all.push(Box::new(lines::Questions::new(plan)));
@@ -148,12 +152,12 @@ pub(crate) fn askers(plan: &SurveyPlan) -> Vec<Box<dyn Asker>> {
 
 /// Whether units of this family can be set.
 pub(crate) const fn can_set(family: Way) -> bool {
-    matches!(family, Way::Llrp | Way::Rdmnet | Way::Onvif)
+    matches!(family, Way::Llrp | Way::Rdmnet | Way::Onvif | Way::Snmp)
 }
 
 /// Whether units of this family are told things at their address: then this computer has to be in a subnet with them.
 pub(crate) const fn is_told_at_address(family: Way) -> bool {
-    matches!(family, Way::ArtNet | Way::Onvif | Way::Nmos)
+    matches!(family, Way::ArtNet | Way::Onvif | Way::Nmos | Way::Snmp)
 }
 
 /// Whether this unit can be told to make this difference vanish, where it tells of the field at all.
@@ -161,6 +165,7 @@ pub(crate) fn can_set_on(unit: &Unit, difference: &Difference) -> bool {
     match unit.family {
         Way::Rdmnet => rdmnet::can_set(difference),
         Way::Onvif => onvif::can_set(difference),
+        Way::Snmp => snmp::can_set(difference),
         family => can_set(family),
     }
 }
@@ -171,6 +176,7 @@ pub(crate) fn talk(unit: &Unit, change: &Change, vantage: Vantage, restart_time:
         Way::Llrp => Box::new(llrp::Talk::new(unit, change, vantage, restart_time)),
         Way::Rdmnet => rdmnet::talk(unit, change, vantage, restart_time),
         Way::Onvif => Box::new(onvif::Talk::new(unit, change, vantage, restart_time)),
+        Way::Snmp => Box::new(snmp::Talk::new(unit, change, vantage, restart_time)),
         _ => Box::new(Nothing::of(&change.subject)),
     }
 }

@@ -32,6 +32,7 @@ use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
+use crate::facts::ReadingName;
 use crate::sheet::kind::{Kind, KindBook};
 use crate::universe::{DeskBase, Universe};
 
@@ -158,6 +159,14 @@ impl RigSheet {
     #[must_use]
     pub fn kind_of(&self, node: &SheetNode) -> Option<&Kind> {
         self.kinds.named(&node.kind.as_ref()?.value)
+    }
+
+    /// What the readings of a node are to be exactly: as it says itself, or else as its kind does.
+    pub fn readings_of<'a>(&'a self, node: &'a SheetNode) -> impl Iterator<Item = (ReadingName, &'a str)> {
+        let own = node.readings.iter().map(|(name, is)| (name.value, is.value.as_str()));
+        let of_kind = self.kind_of(node).into_iter().flat_map(|kind| &kind.readings);
+        let others = of_kind.filter(|reading| node.readings.iter().all(|(name, _)| name.value != reading.name));
+        own.chain(others.filter_map(|reading| Some((reading.name, reading.exact()?))))
     }
 
     /// By how much the sACN universes that a node listens to are above its Port-Addresses: 0 unless something else is known.

@@ -7,10 +7,11 @@ use std::str::FromStr;
 use lantern_wire::MacAddress;
 
 use super::fields::Fields;
-use super::kind::read_sacn_offset;
+use super::kind::{read_reading_name, read_sacn_offset};
 use super::place::Placed;
 use super::port::{self, SheetPort};
 use super::quantity::Watts;
+use crate::facts::ReadingName;
 use crate::universe::DeskBase;
 use crate::{DataLoss, Firmware, Protocol};
 
@@ -23,6 +24,12 @@ pub struct SheetNode {
     pub label: Option<Placed<String>>,
     /// Where it stands, as the device itself is to tell it.
     pub location: Option<Placed<String>>,
+    /// Who looks after it, as the device itself is to tell it.
+    pub contact: Option<Placed<String>>,
+    /// What the device itself is to tell of what it is.
+    pub description: Option<Placed<String>>,
+    /// What readings of its kind are to be, by their names.
+    pub readings: Vec<(Placed<ReadingName>, Placed<String>)>,
     /// Which of [`super::RigSheet::areas`] it stands in.
     pub area: Option<Placed<usize>>,
     /// Its model.
@@ -76,6 +83,9 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let name = fields.required("name", fields.text("name"), "\"quay-north\"");
     let label = fields.text("label");
     let location = fields.text("location");
+    let contact = fields.text("contact");
+    let description = fields.text("description");
+    let readings = read_readings(fields);
     let area = fields.text("area");
     let kind = fields.text("kind");
     let mac = fields.parsed("mac");
@@ -95,6 +105,9 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
         name: name?,
         label,
         location,
+        contact,
+        description,
+        readings,
         area: None,
         kind,
         mac,
@@ -111,6 +124,22 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
         ports,
     };
     Some(Unplaced { node, area, clone_of, behind })
+}
+
+/// What its readings are to be.
+fn read_readings(fields: &Fields<'_>) -> Vec<(Placed<ReadingName>, Placed<String>)> {
+    let mut readings: Vec<(Placed<ReadingName>, Placed<String>)> = Vec::new();
+    for table in fields.tables("reading", "this reading") {
+        let name = read_reading_name(&table);
+        let is = table.required("is", table.text("is"), "\"4\"");
+        table.refuse_unknown_keys();
+        let (Some(name), Some(is)) = (name, is) else { continue };
+        if readings.iter().any(|(one, _)| one.value == name.value) {
+            table.note(name.span, format!("the reading {:?} is described twice", name.value), "each once");
+        }
+        readings.push((name, is));
+    }
+    readings
 }
 
 impl SheetNode {

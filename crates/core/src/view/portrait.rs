@@ -184,7 +184,14 @@ fn facts(device: &Device, node: Option<&FoundNode>, census: &Census, wanted: Opt
         Field::Setting(setting) => setting.is_order(),
         field => matches!(field, Field::FactoryNetwork | Field::LossScene),
     };
-    for field in Field::OF_DEVICES.into_iter().filter(|field| !is_order(field)) {
+    let is_reading = |field: &Field| matches!(field, Field::Reading(_));
+    let of_units = device.units.iter().filter_map(|place| units.get(*place)).flat_map(|unit| unit.facts.told());
+    let readings: BTreeSet<Field> = of_units
+        .map(|(field, _)| field)
+        .chain(wishes.iter().map(|(field, _)| *field))
+        .filter(is_reading)
+        .collect();
+    for field in Field::OF_DEVICES.into_iter().filter(|field| !is_order(field)).chain(readings) {
         let wish = wishes.iter().find(|(one, _)| *one == field).map(|(_, value)| value.clone());
         for (way, teller) in &tellers {
             let known = teller.tells(field, wish.as_ref().unwrap_or(&Value::All));

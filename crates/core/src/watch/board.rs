@@ -11,7 +11,7 @@ use super::curve::Patience;
 use super::fixtures::Fixtures;
 use super::{Happening, News, State, Traffic, Watched, WatchedFixture};
 use crate::Said;
-use crate::census::{Census, Device, Sighting, Told};
+use crate::census::{Census, Device, Sighting, Told, Way};
 use crate::conversation::shifts;
 use crate::sheet::{Member, RigSheet};
 
@@ -428,6 +428,12 @@ impl Board {
             let is_told = |shift: &crate::conversation::Shift| shift.field != crate::facts::Field::Address;
             for shift in changed.into_iter().filter(is_told) {
                 self.tell_of(now, place, News::Changed(shift));
+            }
+        }
+        for unit in census.units().iter().filter(|unit| unit.family == Way::Snmp) {
+            let Some(place) = self.known(unit.mac, Some(unit.address)) else { continue };
+            for news in self.watched[place].counts.take(now, &unit.facts) {
+                self.tell_of(now, place, news);
             }
         }
         let silent: HashSet<Ipv4Addr> =

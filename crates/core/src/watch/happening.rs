@@ -10,6 +10,7 @@ use lantern_wire::ptp::ClockIdentity;
 use crate::Said;
 use crate::census::Way;
 use crate::conversation::Shift;
+use crate::facts::Field;
 
 /// Something that happened.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -55,6 +56,8 @@ pub enum News {
     InOrder(Said),
     /// It has counted more damaged messages on its cable: so many before, so many now.
     LineGrows(u64, u64),
+    /// It has counted more of these faults: so many before, so many now.
+    Rises(Field, u64, u64),
     /// A source sends this universe now.
     SourceCame(String),
     /// A second source sends it with the same right.
@@ -95,6 +98,7 @@ impl News {
             Self::Trouble(..) => "trouble",
             Self::InOrder(_) => "in-order",
             Self::LineGrows(..) => "line-grows",
+            Self::Rises(..) => "rises",
             Self::SourceCame(_) => "source-came",
             Self::SecondSource(_) => "second-source",
             Self::SourceEnded(_) => "source-ended",
@@ -118,6 +122,7 @@ impl News {
                 | Self::Contested(..)
                 | Self::Trouble(..)
                 | Self::LineGrows(..)
+                | Self::Rises(..)
                 | Self::SecondSource(_)
                 | Self::SourceWent(_)
                 | Self::SecondClock(_)
@@ -158,6 +163,7 @@ impl fmt::Display for News {
             Self::Trouble(what, limits) if limits.is_empty() => what.fmt(f),
             Self::Trouble(what, limits) => write!(f, "{what}; in order is {limits}"),
             Self::InOrder(what) => write!(f, "in order again: {what}"),
+            Self::Rises(field, before, now) => write!(f, "{field}: {before} → {now}, rising"),
             Self::LineGrows(before, now) => write!(f, "damaged messages on its cable: {before} → {now}"),
             Self::SourceCame(who) => write!(f, "sent by {who} now"),
             Self::SecondSource(who) => write!(f, "sent by {who} too, with the same right"),

@@ -6,6 +6,7 @@
 
 mod board;
 mod clocks;
+mod counts;
 mod curve;
 mod fixtures;
 mod happening;
@@ -18,6 +19,7 @@ mod watched;
 
 pub use board::Board;
 pub(crate) use board::{Ask, Question};
+pub use counts::Counts;
 pub use curve::Curve;
 pub use fixtures::WatchedFixture;
 pub use happening::{Happening, News, in_words};

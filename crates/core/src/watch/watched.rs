@@ -8,7 +8,7 @@ use lantern_wire::MacAddress;
 
 use super::board::Polls;
 use super::reports::Reports;
-use super::{Ask, Counter, Curve, News, Question};
+use super::{Ask, Counter, Counts, Curve, News, Question};
 use crate::Said;
 use crate::census::Way;
 use crate::facts::{Field, Value};
@@ -95,6 +95,8 @@ pub struct Watched {
     pub node: Option<usize>,
     /// How often it tells of itself unasked, as far as the ways say in which it is heard.
     pub(super) rhythm: Option<Duration>,
+    /// What it counts of its own faults.
+    pub counts: Counts,
     pub(super) reports: Reports,
     pub(super) told: Vec<(Field, Value)>,
     pub(super) held: Vec<(Ipv4Addr, Duration)>,
@@ -129,6 +131,7 @@ impl Watched {
             last_heard: None,
             node: None,
             rhythm: None,
+            counts: Counts::default(),
             reports: Reports::default(),
             told: Vec::new(),
             held: Vec::new(),

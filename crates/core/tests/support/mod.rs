@@ -131,7 +131,7 @@ pub(crate) fn run_until<C: Conversation>(
     drive(conversation, ground, go_on, |_| {});
 }
 
-fn drive<C>(
+pub(crate) fn drive<C>(
     conversation: &mut C,
     ground: &mut MemoryGround,
     mut go_on: impl FnMut(&mut MemoryGround, Duration, &C::Event) -> bool,
@@ -184,6 +184,10 @@ where
                 Outgoing::Open { link, to } => {
                     links.insert(number_of(*link), *link);
                     ground.open(number_of(*link), *to);
+                }
+                Outgoing::Ask { link, to, bytes } => {
+                    links.insert(number_of(*link), *link);
+                    ground.ask(number_of(*link), *to, bytes);
                 }
                 Outgoing::Write { link, bytes } => ground.write(number_of(*link), bytes),
                 Outgoing::Close { link } => ground.close(number_of(*link)),

@@ -22,9 +22,10 @@ mod rdmnet;
 mod responder;
 mod sacn_source;
 mod setup;
+mod snmp;
 mod web;
 
-use std::collections::VecDeque;
+use std::collections::{BTreeMap, VecDeque};
 use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
@@ -41,6 +42,7 @@ pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
 pub(crate) use setup::uid;
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
+pub use snmp::{SnmpObject, SnmpQuirk, SnmpSetup, SnmpSort, SnmpUser};
 pub use web::WebSetup;
 
 use announcer::Announcer;
@@ -59,6 +61,7 @@ use querier::Querier;
 use rdmnet::Broker;
 use responder::Responder;
 use sacn_source::SacnSource;
+use snmp::Snmp;
 use web::Web;
 
 /// Something a device sends.
@@ -164,6 +167,11 @@ trait Role: std::fmt::Debug + Send {
         Vec::new()
     }
 
+    /// What its objects of SNMP really hold, by their numbers.
+    fn objects(&self) -> BTreeMap<String, String> {
+        BTreeMap::new()
+    }
+
     /// What it tells of itself as scopes.
     fn scopes(&self) -> Vec<String> {
         Vec::new()
@@ -227,6 +235,9 @@ impl SimDevice {
         if let Some(registry) = &setup.nmos_registry {
             roles.push(Box::new(Registry::new(registry)));
         }
+        if let Some(snmp) = &setup.snmp {
+            roles.push(Box::new(Snmp::new(&setup, snmp)));
+        }
         if let Some(lines) = &setup.lines {
             roles.push(Box::new(Lines::new(lines)));
         }
@@ -285,6 +296,12 @@ impl SimDevice {
     #[must_use]
     pub fn patches(&self) -> Vec<PatchTruth> {
         self.roles.iter().flat_map(|role| role.patches()).collect()
+    }
+
+    /// What its objects of SNMP really hold, by their numbers.
+    #[must_use]
+    pub fn objects(&self) -> BTreeMap<String, String> {
+        self.roles.iter().flat_map(|role| role.objects()).collect()
     }
 
     /// What it tells of itself as scopes of ONVIF at this moment.

@@ -8,8 +8,8 @@ use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
 use super::{
-    BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, NmosSetup, OnvifSetup, PjlinkSetup,
-    RegistrySetup, WebSetup,
+    BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, NmosSetup, OnvifSetup,
+    PjlinkSetup, RegistrySetup, SnmpSetup, WebSetup,
 };
 
 /// A device and what it does.
@@ -65,6 +65,8 @@ pub struct DeviceSetup {
     pub nmos: Option<NmosSetup>,
     /// As a registry of NMOS.
     pub nmos_registry: Option<RegistrySetup>,
+    /// As an agent of SNMP.
+    pub snmp: Option<SnmpSetup>,
     /// As a device that takes lines of text.
     pub lines: Option<LinesSetup>,
     /// As a device with a web page.

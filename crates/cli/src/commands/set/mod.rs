@@ -10,7 +10,7 @@ use lantern_core::census::Subject;
 use lantern_core::change::{Part, Wish, plan_each};
 use lantern_core::compare::{Addressing, Wanted, WantedBroker, WantedPort};
 use lantern_core::conversation::Depth;
-use lantern_core::facts::{Field, FixtureSetting, OwnValue, Value};
+use lantern_core::facts::{Field, FixtureSetting, OwnValue, ReadingName, Value};
 use lantern_core::logbook::Order;
 use lantern_core::sheet::WantedMode;
 use lantern_core::universe::{DeskBase, Universe};
@@ -74,9 +74,17 @@ pub(crate) struct Args {
     #[arg(long, value_name = "TEXT")]
     label: Option<String>,
 
-    /// Where it stands, as it is to tell it; by ONVIF
+    /// Where it stands, as it is to tell it; by ONVIF or SNMP
     #[arg(long, value_name = "TEXT")]
     location: Option<String>,
+
+    /// Who looks after it, as it is to tell it; by SNMP
+    #[arg(long, value_name = "TEXT")]
+    contact: Option<String>,
+
+    /// A reading of its kind on the sheet that can be set, and what to; by SNMP; may be given several times
+    #[arg(long, value_name = "NAME=VALUE", value_parser = reading)]
+    reading: Vec<(ReadingName, String)>,
 
     /// What it does when data stops
     #[arg(long, value_name = "WORD", value_parser = word(&DataLoss::WORDS))]
@@ -276,6 +284,12 @@ fn host_name(text: &str) -> Result<String, &'static str> {
     is_name.then(|| text.to_owned()).ok_or("letters, digits and hyphens between them, as quay-north")
 }
 
+fn reading(text: &str) -> Result<(ReadingName, String), String> {
+    let wanted = || "a reading of its kind and what it is to be, as 'stream=5'".to_owned();
+    let (name, value) = text.split_once('=').ok_or_else(wanted)?;
+    Ok((ReadingName::new(name.trim()).ok_or_else(wanted)?, value.trim().to_owned()))
+}
+
 fn broker(text: &str) -> Result<WantedBroker, String> {
     if text == "none" {
         return Ok(WantedBroker::LookedFor);
@@ -307,7 +321,7 @@ impl Args {
         }
         if self.is_empty() && !self.patch.is_given() {
             return Err(Failure::Call(
-                "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, --location, \
+                "nothing to set: give at least one of --address, --mask, --gateway, --dhcp, --host-name, --name-server, --scope, --broker, --name, --label, --location, --contact, --reading, \
                  --start-address, --mode, --pan-invert and the other settings of fixtures, --on-data-loss, --sacn-priority, --stop-merging, --record-scene, --factory-network, --indicators, \
                  --port with --universe, --direction, --protocol, --merge, --rdm, --input or --port-label; of a stream's end or an output \
                  --from, --group, --second-group, --enabled or --channel"
@@ -397,6 +411,8 @@ impl Args {
             && self.broker.is_none()
             && self.label.is_none()
             && self.location.is_none()
+            && self.contact.is_none()
+            && self.reading.is_empty()
             && self.on_data_loss.is_none()
             && self.sacn_priority.is_none()
             && !(self.stop_merging || self.record_scene || self.factory_network)
@@ -437,6 +453,8 @@ impl Args {
             name: self.name.clone(),
             label: self.label.clone(),
             location: self.location.clone(),
+            contact: self.contact.clone(),
+            readings: self.reading.clone(),
             addressing,
             mask: self.mask,
             gateway: self.gateway,

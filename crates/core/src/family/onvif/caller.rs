@@ -230,7 +230,7 @@ mod tests {
 
     fn caller(login: bool) -> Caller {
         let place = Place { at: "10.40.7.1:80".parse().unwrap(), path: "/onvif/device_service".to_owned() };
-        let kept = Login { user: "tess".to_owned(), password: Secret::new("moonrise".to_owned()) };
+        let kept = Login::of_user("tess".to_owned(), Secret::new("moonrise".to_owned()));
         Caller::new(place, login.then_some(kept), 7, Duration::from_secs(2))
     }
 

@@ -4,6 +4,7 @@
 
 mod book;
 mod read;
+mod reading;
 mod speech;
 
 use crate::address::AddressRange;
@@ -12,6 +13,8 @@ use crate::way::Way;
 
 pub use book::KindBook;
 pub(crate) use read::{read_kind, read_sacn_offset};
+pub(crate) use reading::read_reading_name;
+pub use reading::{Counts, KindReading};
 pub use speech::{CarriedBy, LineBreak, NamedLine, Speech, not_sayable};
 
 /// A model of node.
@@ -51,6 +54,8 @@ pub struct Kind {
     pub speech: Option<Speech>,
     /// Lines that have a name.
     pub lines: Vec<NamedLine>,
+    /// What its units are asked for by SNMP, beside what all are.
+    pub readings: Vec<KindReading>,
     /// What somebody who stands before a unit should know.
     pub hints: KindHints,
 }
@@ -174,6 +179,7 @@ impl Kind {
         match &self.speaks[..] {
             [] if self.ports > 0 => &[Way::ArtNet],
             [] if self.lines.iter().any(|line| line.is_checked) => &[Way::Lines],
+            [] if !self.readings.is_empty() => &[Way::Snmp],
             written => written,
         }
     }

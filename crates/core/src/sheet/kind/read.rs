@@ -1,5 +1,6 @@
 //! Reading a kind from its table.
 
+use super::reading::read_readings;
 use super::speech::{read_lines, read_speech};
 use super::{FactoryMode, Kind, KindHints, Settable};
 use crate::sheet::Placed;
@@ -54,6 +55,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let speaks = fields.word_list("speaks", &Way::SPOKEN);
     let speech = read_speech(fields);
     let lines = read_lines(fields);
+    let readings = read_readings(fields);
     let hints = read_hints(fields);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
@@ -75,6 +77,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         speaks: speaks.into_iter().map(|way| way.value).collect(),
         speech,
         lines,
+        readings,
         hints,
     })
 }

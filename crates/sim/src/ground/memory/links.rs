@@ -7,6 +7,9 @@ use std::time::Duration;
 use super::{Heard, LinkHeard, LinkStep, MemoryGround, Parcel, Party};
 use crate::SimDevice;
 
+/// The first of the ports that are the guest's for one link each.
+const FIRST_OWN_PORT: u16 = 49_152;
+
 impl MemoryGround {
     /// The guest opens a connection, which is called `link` from now on.
     pub fn open(&mut self, link: u64, to: SocketAddrV4) {
@@ -16,6 +19,37 @@ impl MemoryGround {
         let Some(device) = device else { return };
         self.links.insert(link, (Party::Device(device), self.now));
         self.carry_on_link(Party::Device(device), link, LinkStep::Open(to.port()));
+    }
+
+    /// The guest asks by a datagram that leaves by a port of its own, which is called `link` until it is closed.
+    pub fn ask(&mut self, link: u64, to: SocketAddrV4, bytes: &[u8]) {
+        let next = FIRST_OWN_PORT + u16::try_from(self.own_ports.len() % 16_000).unwrap_or(0);
+        let port = *self.own_ports.entry(link).or_insert(next);
+        let is_there = |device: &SimDevice| device.is_listening() && device.ip().address == *to.ip();
+        let hears = |device: &SimDevice| device.ports().any(|own| own == to.port());
+        let all: Vec<usize> = (0..self.devices.len()).filter(|i| is_there(&self.devices[*i])).collect();
+        if !all.is_empty() && !all.iter().any(|i| hears(&self.devices[*i])) {
+            // Its system says that nobody listens there (ICMP, port unreachable).
+            self.links.entry(link).or_insert((Party::Guest, self.now));
+            self.carry_on_link(Party::Guest, link, LinkStep::Heard(LinkHeard::Refused));
+        }
+        for index in all.into_iter().filter(|i| hears(&self.devices[*i])).collect::<Vec<_>>() {
+            let parcel = Parcel {
+                to: Party::Device(index),
+                from: SocketAddrV4::new(*self.guest.ip(), port),
+                port: to.port(),
+                to_everybody: false,
+                bytes: bytes.to_vec(),
+                frame: Vec::new(),
+                link: None,
+            };
+            self.carry(&parcel);
+        }
+    }
+
+    /// The link whose own port this is.
+    pub(super) fn link_of_port(&self, port: u16) -> Option<u64> {
+        self.own_ports.iter().find(|(_, own)| **own == port).map(|(link, _)| *link)
     }
 
     /// The guest writes on a connection.

@@ -33,6 +33,8 @@ pub struct MemoryGround {
     sent: u64,
     /// The guest's connections: to whom, and when the last of what is under way on one arrives.
     links: BTreeMap<u64, (Party, Duration)>,
+    /// The ports from which it asks, one for each link.
+    own_ports: BTreeMap<u64, u16>,
     alarms: Alarms<Party>,
     /// Whether somebody from outside had a hand on the parties, so that their alarms have to be asked for.
     touched: bool,
@@ -119,6 +121,7 @@ impl MemoryGround {
             now: Duration::ZERO,
             sent: 0,
             links: BTreeMap::new(),
+            own_ports: BTreeMap::new(),
             alarms: Alarms::default(),
             touched: true,
             under_way: BinaryHeap::new(),
@@ -237,7 +240,7 @@ impl MemoryGround {
             let mut copy = parcel.clone();
             // A damaged datagram is dropped by the checksum of whoever it is for.
             if self.link.damage(&mut copy.bytes) {
-                if copy.to != Party::Guest {
+                if copy.to != Party::Guest || copy.link.is_some() {
                     continue;
                 }
                 copy.frame.truncate(14);
@@ -415,6 +418,9 @@ impl MemoryGround {
         if to.ip().is_broadcast() {
             self.carry_to_hearers(mac, to_mac, frame.as_deref().unwrap_or_default());
         }
+        let link = self
+            .link_of_port(to.port())
+            .map(|link| (link, LinkStep::Heard(LinkHeard::Bytes(speech.bytes.clone()))));
         if self.guest_mac.is_some() || by_socket {
             self.carry(&Parcel {
                 to: Party::Guest,
@@ -423,7 +429,7 @@ impl MemoryGround {
                 to_everybody: to_mac == everybody,
                 frame: frame.unwrap_or_default(),
                 bytes: speech.bytes,
-                link: None,
+                link,
             });
         }
     }

@@ -49,6 +49,15 @@ impl View {
             (None, _) => "it keeps no count".to_owned(),
         };
         fact("answered", plain(format!("{count}; {} restarts seen", one.restarts)));
+        for (field, counter) in one.counts.all() {
+            let trend = match counter.trend(now) {
+                Some(Trend::Rising) => Span::styled("rising", self.look.of(Tone::Bad)),
+                Some(Trend::Restarted) => Span::raw("which began anew"),
+                _ => Span::styled("standing still", self.look.of(Tone::Faint)),
+            };
+            let value = counter.value().unwrap_or_default();
+            fact("it counts", vec![Span::raw(format!("{field}: {value}, ")), trend]);
+        }
         if let Some(node) = one.node.and_then(|index| watch.census().nodes().get(index)) {
             if !node.report.is_empty() {
                 fact("reports", plain(node.report.to_string()));
