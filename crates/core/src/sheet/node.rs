@@ -85,7 +85,6 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let location = fields.text("location");
     let contact = fields.text("contact");
     let description = fields.text("description");
-    let readings = read_readings(fields);
     let area = fields.text("area");
     let kind = fields.text("kind");
     let mac = fields.parsed("mac");
@@ -99,6 +98,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let protocol = fields.word("protocol", &Protocol::WORDS);
     let sacn_offset = read_sacn_offset(fields);
     let power = fields.quantity("power");
+    let readings = read_readings(fields);
     let ports = port::read_all(fields, desk, protocol.as_ref().map(|p| p.value));
     fields.refuse_unknown_keys();
     let node = SheetNode {
