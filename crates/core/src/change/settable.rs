@@ -12,7 +12,7 @@ use crate::facts::{Difference, Field, FixtureSetting, Known, PortField, Value};
 use crate::family;
 use crate::finding::Finding;
 use crate::sheet::kind::{Kind, Settable};
-use crate::{Access, Indicators};
+use crate::{Access, Indicators, typed};
 
 /// Why a difference cannot be made to vanish from here, if it cannot.
 pub(super) fn not_settable(subject: &Subject, kind: Option<&Kind>, difference: &Difference) -> Option<Finding> {
@@ -179,7 +179,7 @@ fn not_settable_on_unit(unit: &Unit, difference: &Difference) -> Option<Finding>
     let is_implied = difference.field == Field::Addressing && !difference.wants_dhcp();
     (difference.cannot_be_told() && !is_implied).then(|| {
         let remedy = if unit.family == Way::Llrp && difference.field.port().is_some() {
-            let name = unit.title();
+            let name = typed(&unit.title());
             format!(
                 "its ports are patched through its broker, and none told of it: deft-lantern set {name} --broker ADDRESS:PORT"
             )
@@ -255,7 +255,7 @@ fn not_settable_on_node(node: &FoundNode, difference: &Difference) -> Option<Fin
     match (difference.field, &difference.planned) {
         (Field::Firmware, _) => Some(NOT_FROM_HERE.finding(
             format!("{name}: {difference}"),
-            format!("send it: deft-lantern firmware send FILE {name}; or correct the sheet"),
+            format!("send it: deft-lantern firmware send FILE {}; or correct the sheet", typed(&name)),
         )),
         (Field::OnDataLoss, _) if node.can.data_loss == Some(false) => unable(
             format!("{name} cannot be told what to do on data loss"),

@@ -17,6 +17,7 @@ use crate::census::{
 use crate::facts::{Field, Value};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, SheetPort};
+use crate::typed;
 use crate::universe::Universe;
 
 pub(super) static RULES: &[&Rule] = &[
@@ -457,7 +458,7 @@ fn same_name(nodes: &[&FoundNode]) -> Vec<Finding> {
         let who = named(group.iter().map(|n| format!("{} ({})", n.address, mac(n))), ", ");
         let what = format!("{} nodes say they are {}: {who}", group.len(), group[0].name());
         let last = group[group.len() - 1];
-        let remedy = format!("deft-lantern set {} --name {}", last.address, free_name(last, nodes));
+        let remedy = format!("deft-lantern set {} --name {}", last.address, typed(&free_name(last, nodes)));
         SAME_NAME.finding(what, remedy)
     };
     repeated(with_name, |node| node.name()).into_iter().map(finding).collect()

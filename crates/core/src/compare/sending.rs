@@ -13,7 +13,7 @@ use crate::clash::senders::{self, Listener, runs, shift};
 use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{RigSheet, Span};
 use crate::universe::PortAddress;
-use crate::{Direction, Protocol};
+use crate::{Direction, Protocol, typed};
 
 pub(crate) static RULES: &[&Rule] =
     &[&UNSENT, &UNPLANNED, &MORE_SOURCES, &OTHER_PROTOCOL, &OFF_BY_ONE, &LOST, &MERGING];
@@ -184,7 +184,7 @@ impl Sides<'_> {
         let remedy = format!(
             "let the source send {ours}, or write out = \"{}\" on the sheet and apply it: deft-lantern why {}",
             other.source.universe(address.flat()).unwrap_or(listener.universe),
-            listener.node.name.value,
+            typed(&listener.node.name.value),
         );
         Some(OTHER_PROTOCOL.finding(what, remedy).at(self.sheet, listener.port.universe.span, ours.to_string()))
     }
@@ -213,7 +213,7 @@ impl Sides<'_> {
         );
         let remedy = format!(
             "shift the patch of {source} by one, or the port: deft-lantern why {}",
-            listener.node.name.value
+            typed(&listener.node.name.value)
         );
         OFF_BY_ONE.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned")
     }
@@ -232,7 +232,7 @@ impl Sides<'_> {
             listener.universe,
             listener.title()
         );
-        let remedy = format!("deft-lantern why {}", listener.node.name.value);
+        let remedy = format!("deft-lantern why {}", typed(&listener.node.name.value));
         Some(LOST.finding(what, remedy).at(self.sheet, listener.port.universe.span, "planned"))
     }
 
@@ -243,7 +243,7 @@ impl Sides<'_> {
         let what = format!("{} merges two sources of {} ({})", listener.title(), listener.universe, port.merge);
         let remedy = format!(
             "stop one of them, then: deft-lantern set {} --stop-merging; or write sources = 2 if both are meant",
-            listener.node.name.value
+            typed(&listener.node.name.value)
         );
         Some(MERGING.finding(what, remedy).at(
             self.sheet,

@@ -6,6 +6,7 @@ use crate::ART_NET_PORT;
 use crate::census::{Device, Way};
 use crate::clash::own_address_held;
 use crate::sheet::kind::Kind;
+use crate::typed;
 
 use super::rules::{
     ELSEWHERE, HELD_TWICE, LOSSY, NO_PAGE, NOBODY, ONLY_ARP, OTHER_PROTOCOL_ONLY, OURS, PORT_TAKEN, SOMEBODY_ELSE,
@@ -95,7 +96,9 @@ fn elsewhere(at: &Circumstances<'_>, device: &Device) -> crate::finding::Finding
     let there = device.address.map_or_else(|| "without an address".to_owned(), |there| format!("at {there}"));
     let what = format!("{} is seen {there}, not at {}", at.called, at.address);
     let remedy = match (at.sheet, at.planned) {
-        (Some((_, file)), Some(planned)) => format!("deft-lantern apply {file} --node {}", planned.name.value),
+        (Some((_, file)), Some(planned)) => {
+            format!("deft-lantern apply {file} --node {}", typed(&planned.name.value))
+        }
         _ => format!(
             "deft-lantern set {} --address {}",
             device.address.map_or_else(|| device.title(), |there| there.to_string()),

@@ -8,7 +8,7 @@ use crate::clash::senders::{Listener, listeners, senders};
 use crate::compare::{State, compare_all};
 use crate::facts::Difference;
 use crate::universe::PortAddress;
-use crate::{Direction, Protocol};
+use crate::{Direction, Protocol, typed};
 
 use super::rules::{BY_OTHER_PROTOCOL, DOES_NOT_ARRIVE, MERGED, NOBODY_SENDS, ONE_BESIDE, SET_OTHERWISE};
 use super::{Circumstances, Step};
@@ -65,9 +65,10 @@ pub(super) fn patch(at: &Circumstances<'_>) -> Step {
             let remedy = match on_sheet(at, *number) {
                 // Set otherwise than planned, it would only be wrong in another way.
                 Some((node, file)) => format!(
-                    "let the source send {}; or write out = \"{}\" at port {number} of {node} on the sheet, then: deft-lantern apply {file} --node {node}",
+                    "let the source send {}; or write out = \"{}\" at port {number} of {node} on the sheet, then: deft-lantern apply {file} --node {}",
                     port.protocol,
                     other.universe(address.flat()).unwrap_or(universe),
+                    typed(node)
                 ),
                 None => {
                     format!("deft-lantern set {} --port {number} --protocol {}", at.address, other.protocol.word())
@@ -89,7 +90,8 @@ pub(super) fn patch(at: &Circumstances<'_>) -> Step {
             let by = if first > address { "+1" } else { "-1" };
             let command = match on_sheet(at, *number) {
                 Some((node, file)) => format!(
-                    "deft-lantern sheet renumber {by} --ports --within '{universe}'; then: deft-lantern apply {file} --node {node}"
+                    "deft-lantern sheet renumber {by} --ports --within '{universe}'; then: deft-lantern apply {file} --node {}",
+                    typed(node)
                 ),
                 None => format!("deft-lantern set {} --port {number} --universe '{beside}'", at.address),
             };
@@ -129,7 +131,7 @@ fn set_otherwise(at: &Circumstances<'_>) -> Option<Step> {
         return None;
     }
     let what = format!("{}: {}", at.called, told.join("; "));
-    let remedy = format!("deft-lantern apply {file} --node {}", planned.name.value);
+    let remedy = format!("deft-lantern apply {file} --node {}", typed(&planned.name.value));
     Some(Step::broken(SET_OTHERWISE.finding(what, remedy)))
 }
 

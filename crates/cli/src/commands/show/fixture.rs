@@ -1,5 +1,6 @@
 //! `show` of a fixture: what it tells, how it is, and the parameters of its maker's own.
 
+use lantern_core::typed;
 use lantern_core::view::FixturePortrait;
 
 use crate::failure::Failure;
@@ -24,7 +25,8 @@ pub(super) fn show(one: &FixturePortrait, sheet: Option<&str>, out: &mut Out) ->
     }
     if let (Some(sheet), Some(planned)) = (sheet, one.planned_as.as_ref().filter(|_| one.differs())) {
         out.hint(&format!(
-            "to make it what the sheet says: deft-lantern apply {sheet} --fixtures --node {planned}"
+            "to make it what the sheet says: deft-lantern apply {sheet} --fixtures --node {}",
+            typed(planned)
         ))?;
     }
     Ok(())

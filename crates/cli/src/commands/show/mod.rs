@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use lantern_core::census::{SeenBy, Service, Stream, Subject};
 use lantern_core::conversation::Depth;
+use lantern_core::typed;
 use lantern_core::view::{FactLine, FixturePortrait, PortLine, Portrait};
 use serde::Serialize;
 
@@ -109,7 +110,10 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
     }
     offers(one, out)?;
     if let (Some(sheet), Some(planned)) = (sheet, one.planned_as.as_ref().filter(|_| differs(one))) {
-        out.hint(&format!("to make it what the sheet says: deft-lantern apply {sheet} --node {planned}"))?;
+        out.hint(&format!(
+            "to make it what the sheet says: deft-lantern apply {sheet} --node {}",
+            typed(planned)
+        ))?;
     }
     Ok(())
 }
