@@ -3,7 +3,7 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    access, adapters, address, apply, arrivals, census, check, demo, explain, firmware, forget, handover,
+    access, adapters, address, apply, arrivals, census, check, demo, explain, firmware, flow, forget, handover,
     identify, keep, kinds, lease, levels, logbook, matching, open, reach, run, say, set, sheet, show, streams,
     survey, undo, universe, watch, why,
 };
@@ -77,6 +77,7 @@ pub(crate) enum Command {
     Why(why::Args),
     Watch(watch::Args),
     Levels(levels::Args),
+    Flow(flow::Args),
     Handover(handover::Args),
     Explain(explain::Args),
     Demo(demo::Args),
@@ -94,7 +95,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
             "firmware",
         ],
     ),
-    ("Check", &["check", "reach", "why", "watch", "levels", "handover", "explain"]),
+    ("Check", &["check", "reach", "why", "watch", "levels", "flow", "handover", "explain"]),
     ("Try", &["demo"]),
 ];
 

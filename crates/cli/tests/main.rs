@@ -20,6 +20,7 @@ mod demo;
 mod faults;
 mod firmware;
 mod fixtures;
+mod flow;
 mod guided;
 mod handover;
 mod help;

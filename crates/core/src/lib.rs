@@ -24,6 +24,7 @@ mod family;
 pub mod fill;
 pub mod finding;
 pub mod firmware;
+pub mod flow;
 pub mod keepsake;
 pub mod ladder;
 pub mod lease;

@@ -19,7 +19,7 @@ mod scene;
 pub use device::{
     BrokerQuirk, BrokerSetup, ClockSetup, DeviceSetup, DhcpClientSetup, DhcpQuirk, EndpointTruth, GatewayQuirk,
     GatewaySetup, IpState, LinesQuirk, LinesSetup, Linked, LlrpQuirk, LlrpSetup, MeddlerSetup, Names, NmosQuirk,
-    NmosSetup, OnvifQuirk, OnvifSetup, PatchTruth, PjlinkQuirk, PjlinkSetup, RegistryQuirk,
+    NmosSetup, OnvifQuirk, OnvifSetup, PacketsSetup, PatchTruth, PjlinkQuirk, PjlinkSetup, RegistryQuirk,
     RegistrySetup, ServiceSetup, SimDevice, SnmpObject, SnmpQuirk, SnmpSetup, SnmpSort, SnmpUser, StreamSetup,
     Utterance, WebSetup,
 };

@@ -52,6 +52,8 @@ pub enum Layer {
     Onvif,
     /// A message of SNMP.
     Snmp,
+    /// A packet of a stream.
+    Rtp,
 }
 
 impl fmt::Display for Layer {
@@ -79,6 +81,7 @@ impl fmt::Display for Layer {
             Self::Xml => f.write_str("XML"),
             Self::Onvif => f.write_str("ONVIF message"),
             Self::Snmp => f.write_str("SNMP message"),
+            Self::Rtp => f.write_str("RTP"),
         }
     }
 }

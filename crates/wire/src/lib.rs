@@ -24,6 +24,7 @@ mod place;
 pub mod ptp;
 pub mod rdm;
 pub mod rdmnet;
+pub mod rtp;
 pub mod sacn;
 pub mod sap;
 pub mod sdp;

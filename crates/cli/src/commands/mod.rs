@@ -11,6 +11,7 @@ pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod firmware;
+pub(crate) mod flow;
 pub(crate) mod forget;
 mod guided;
 pub(crate) mod handover;
@@ -75,6 +76,7 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Why(args) => why::run(&args, out),
         Command::Handover(args) => handover::run(&args, out),
         Command::Levels(args) => levels::run(&args, out),
+        Command::Flow(args) => flow::run(&args, out),
         Command::Watch(args) => watch::run(&args, out),
         Command::Explain(args) => explain::run(&args, out),
         Command::Demo(args) => demo::run(&args, out),

@@ -20,6 +20,7 @@ mod pjlink;
 mod querier;
 mod rdmnet;
 mod responder;
+mod rtp_source;
 mod sacn_source;
 mod setup;
 mod snmp;
@@ -40,6 +41,7 @@ pub use nmos::{NmosQuirk, NmosSetup, PatchTruth, RegistryQuirk, RegistrySetup};
 pub use onvif::{OnvifQuirk, OnvifSetup};
 pub use pjlink::{PjlinkQuirk, PjlinkSetup};
 pub use rdmnet::{BrokerQuirk, BrokerSetup, EndpointTruth, GatewayQuirk, GatewaySetup, MeddlerSetup};
+pub use rtp_source::PacketsSetup;
 pub(crate) use setup::uid;
 pub use setup::{DeviceSetup, ServiceSetup, StreamSetup};
 pub use snmp::{SnmpObject, SnmpQuirk, SnmpSetup, SnmpSort, SnmpUser};
@@ -60,6 +62,7 @@ use pjlink::Pjlink;
 use querier::Querier;
 use rdmnet::Broker;
 use responder::Responder;
+use rtp_source::RtpSource;
 use sacn_source::SacnSource;
 use snmp::Snmp;
 use web::Web;
@@ -216,6 +219,11 @@ impl SimDevice {
         }
         if !setup.streams.is_empty() {
             roles.push(Box::new(Announcer::new(&setup)));
+        }
+        for stream in &setup.streams {
+            if let Some(packets) = &stream.packets {
+                roles.push(Box::new(RtpSource::new(&setup, stream, packets)));
+            }
         }
         if let Some(llrp) = &setup.llrp {
             roles.push(Box::new(LlrpTarget::new(&setup, llrp)));

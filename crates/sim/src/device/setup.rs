@@ -8,7 +8,7 @@ use lantern_wire::rdm::Uid;
 use serde::{Deserialize, Deserializer, de};
 
 use super::{
-    BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, NmosSetup, OnvifSetup,
+    BrokerSetup, ClockSetup, DhcpClientSetup, LinesSetup, LlrpSetup, NmosSetup, OnvifSetup, PacketsSetup,
     PjlinkSetup, RegistrySetup, SnmpSetup, WebSetup,
 };
 
@@ -137,6 +137,8 @@ pub struct StreamSetup {
     pub port: u16,
     /// Encoding, rate and channels as in `a=rtpmap`: `L24/48000/8`.
     pub format: String,
+    /// How its packets are sent; without, it is only announced.
+    pub packets: Option<PacketsSetup>,
 }
 
 const fn yes() -> bool {
