@@ -80,3 +80,41 @@ pub fn is_of_connection(frame: &[u8], is_own: impl Fn(Ipv4Addr) -> bool) -> bool
     let address = |at: usize| Ipv4Addr::new(head[at], head[at + 1], head[at + 2], head[at + 3]);
     is_own(address(14)) || is_own(address(18))
 }
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    const OWN: Ipv4Addr = Ipv4Addr::new(10, 40, 0, 7);
+    const OTHER: Ipv4Addr = Ipv4Addr::new(10, 40, 8, 1);
+    const THIRD: Ipv4Addr = Ipv4Addr::new(10, 40, 8, 2);
+    const MAC: MacAddress = MacAddress([2, 0, 0, 0, 0, 1]);
+
+    /// What may carry a password of ours is not written down; what others say to each other is.
+    #[rstest]
+    #[case::asked((OWN, 50_000), (OTHER, 161), true)]
+    #[case::answered((OTHER, 161), (OWN, 50_000), true)]
+    #[case::of_others((THIRD, 50_000), (OTHER, 161), false)]
+    #[case::art_net((OWN, 6454), (OTHER, 6454), false)]
+    fn questions_by_snmp_are_left_out(
+        #[case] from: (Ipv4Addr, u16),
+        #[case] to: (Ipv4Addr, u16),
+        #[case] left_out: bool,
+    ) {
+        let at = |(address, port)| SocketAddrV4::new(address, port);
+        let frame = frame((MAC, at(from)), (MAC, at(to)), b"stagedoor").unwrap();
+        assert_eq!(is_of_connection(&frame, |address| address == OWN), left_out);
+        assert!((0..38).all(|length| !is_of_connection(&frame[..length], |address| address == OWN)));
+    }
+
+    #[test]
+    fn connections_of_ours_are_left_out() {
+        let at = |address| SocketAddrV4::new(address, 4352);
+        let mut frame = frame((MAC, at(OWN)), (MAC, at(OTHER)), b"x").unwrap();
+        frame[23] = 6;
+        assert!(is_of_connection(&frame, |address| address == OWN));
+        assert!(!is_of_connection(&frame, |address| address == THIRD));
+    }
+}

@@ -122,6 +122,7 @@ fn an_agent_is_read(#[case] habit: &str) {
     let system =
         [Field::Name, Field::Location, Field::Contact, Field::Description].map(|field| told(&unit, field));
     assert_eq!(system, ["Box 8", "Rack 2", "Tess", "Tessaquill Eight, version 2.4"]);
+    assert_eq!(told(&unit, Field::Mask), "255.255.0.0");
     let frames = [Field::DamagedFrames, Field::DroppedFrames].map(|field| told(&unit, field));
     // Who cannot tell several rows at once is not asked for each.
     assert_eq!(frames, if habit == "one-by-one" { ["-", "-"] } else { ["3", "12"] });

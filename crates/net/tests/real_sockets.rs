@@ -1,12 +1,14 @@
 //! The driver and its sockets, against simulated nodes on loopback.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
 
-use std::net::{Ipv4Addr, SocketAddrV4, UdpSocket};
+use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4, UdpSocket};
 use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 
 use lantern_core::adapter::{Choice, choose};
-use lantern_core::conversation::{Conversation, Heard, Outgoing, Survey, SurveyEvent, SurveyPlan};
+use lantern_core::conversation::{
+    Conversation, Heard, LinkId, LinkNews, Outgoing, Survey, SurveyEvent, SurveyPlan,
+};
 use lantern_net::{NetError, Station, Wants, computer, run};
 use lantern_sim::{LoopbackGround, Scene};
 use socket2::{Domain, Socket, Type};
@@ -59,6 +61,95 @@ fn a_port_that_is_held_alone_is_an_error_with_its_name() {
     let _held = UdpSocket::bind((ground.guest(), 6454)).unwrap();
     let error = Station::open(&choice(&ground), &art_net(), None).unwrap_err();
     assert!(matches!(&error, NetError::PortHeld { port: 6454, adapter } if adapter == "lo"), "{error}");
+}
+
+/// Asks from a port of its own twice, once more after it was closed, and somewhere where nobody listens.
+struct Asks {
+    to: SocketAddrV4,
+    nobody: SocketAddrV4,
+    heard: Vec<(u32, String)>,
+    sends: Vec<Outgoing>,
+    over_at: Duration,
+}
+
+const fn link(number: u32) -> LinkId {
+    LinkId { family: lantern_core::census::Way::Snmp, number }
+}
+
+impl Conversation for Asks {
+    type Event = ();
+
+    fn hear(&mut self, _: Duration, heard: &Heard<'_>) {
+        let Heard::Link(link, news) = heard else { return };
+        let said = match news {
+            LinkNews::Bytes(bytes) => String::from_utf8_lossy(bytes).into_owned(),
+            LinkNews::Closed(end) => format!("{end:?}"),
+            LinkNews::Opened => "opened".to_owned(),
+        };
+        self.heard.push((link.number, said));
+        if self.heard.len() == 3 {
+            self.sends.push(Outgoing::Ask { link: self::link(1), to: self.to, bytes: b"late".to_vec() });
+            self.sends.push(Outgoing::Close { link: self::link(1) });
+        }
+    }
+
+    fn next_send(&mut self) -> Option<Outgoing> {
+        self.sends.pop()
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        (self.over_at > Duration::ZERO).then_some(self.over_at)
+    }
+
+    fn wake(&mut self, _: Duration) {
+        self.over_at = Duration::ZERO;
+    }
+
+    fn next_event(&mut self) -> Option<()> {
+        None
+    }
+}
+
+/// What comes back to a port of its own comes on its link, each datagram by itself, and only from whom was asked; the port stays the same
+/// as long as the link, and is another one behind it.
+#[test]
+fn a_question_from_a_port_of_its_own_is_answered_there() {
+    let ground = LoopbackGround::start(&Scene::crowd(1, 0.0, 1)).unwrap();
+    let choice = choice(&ground);
+    let station = Station::open(&choice, &art_net(), None).unwrap();
+    let server = UdpSocket::bind((ground.guest(), 0)).unwrap();
+    let SocketAddr::V4(to) = server.local_addr().unwrap() else { panic!("no address") };
+    let nobody = UdpSocket::bind((ground.guest(), 0)).unwrap().local_addr().unwrap();
+    let SocketAddr::V4(nobody) = nobody else { panic!("no address") };
+    server.set_read_timeout(Some(Duration::from_secs(4))).unwrap();
+    let answers = std::thread::spawn(move || {
+        let (mut buffer, mut ports) = ([0; 64], Vec::new());
+        while let Ok((length, from)) = server.recv_from(&mut buffer) {
+            ports.push(from.port());
+            let stranger = UdpSocket::bind(("127.0.0.1", 0)).unwrap();
+            stranger.send_to(b"not asked", from).unwrap_or(0);
+            server.send_to(&[b"to ", &buffer[..length]].concat(), from).unwrap();
+            if ports.len() == 3 {
+                break;
+            }
+        }
+        ports
+    });
+    let ask = |number, to, text: &str| Outgoing::Ask { link: link(number), to, bytes: text.as_bytes().to_vec() };
+    let mut asks = Asks {
+        to,
+        nobody,
+        heard: Vec::new(),
+        sends: vec![ask(2, nobody, "anybody"), ask(1, to, "two"), ask(1, to, "one")],
+        over_at: Duration::from_secs(2),
+    };
+    run(&mut asks, &station, |_, _, _| ControlFlow::Continue(())).unwrap();
+    let ports = answers.join().unwrap();
+    let mut heard = asks.heard.clone();
+    heard.sort();
+    let expected = [(1, "to late"), (1, "to one"), (1, "to two"), (2, "Refused")];
+    assert_eq!(heard, expected.map(|(number, text)| (number, text.to_owned())), "{:?}", asks.nobody);
+    assert!(ports[0] == ports[1] && ports[1] != ports[2], "{ports:?}");
 }
 
 /// A conversation that sends one datagram and waits a little.

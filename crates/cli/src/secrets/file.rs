@@ -237,6 +237,8 @@ mod tests {
             "[onvif]\nall = \"moonrise\"",
             "[nothing]\nall = \"moonrise\"",
             "[sacn]\nall = \"moonrise\"",
+            "[snmp]\nall = { password = \"moonrise\", privacy = \"moonrise\" }",
+            "[onvif]\nall = { user = \"tess\", password = \"moonrise\", privacy = \"moonrise\" }",
             "[pjlink]\nmoonrise = \"x\"",
             "pjlink = \"moonrise\"",
             "moonrise",
@@ -244,6 +246,28 @@ mod tests {
             let why = SecretsFile::parse(text).unwrap_err();
             assert!(!why.contains("moonrise"), "{why}");
         }
+    }
+
+    /// A community, a user, and one whose messages are encrypted.
+    #[test]
+    fn logins_of_snmp_are_kept_and_read_again() {
+        let secret = |text: &str| Secret::new(text.to_owned());
+        let user = || Login::of_user("tech".to_owned(), secret("moonrise1"));
+        let logins = [
+            Login::without_user("stagedoor".to_owned()),
+            user(),
+            Login { privacy: Some(secret("moonset22")), ..user() },
+        ];
+        let mut file = SecretsFile::default();
+        let whose =
+            |last: usize| Whose::Owner(Owner::Address(Ipv4Addr::new(10, 40, 8, u8::try_from(last).unwrap())));
+        for (last, login) in logins.iter().enumerate() {
+            file.keep(Way::Snmp, &whose(last), login);
+        }
+        let read = SecretsFile::parse(&file.0.to_string()).unwrap().entries();
+        let kept: Vec<_> =
+            logins.into_iter().enumerate().map(|(last, login)| (Way::Snmp, whose(last), login)).collect();
+        assert_eq!(read, kept);
     }
 
     #[test]

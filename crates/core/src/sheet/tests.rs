@@ -197,6 +197,30 @@ fn mistake_in(tables: &str) -> String {
     "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 4\nname_bytes = 18",
     "11:14 `name_bytes` is 18; a whole number from 1 to 17, without quotes"
 )]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 0\n[[kind.reading]]\nname = \"x\"",
+    "11:1 this reading has no `object`; a line like object = \"1.3.6.1.2.1.1.7.0\""
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 0\n[[kind.reading]]\nname = \"x\"\nobject = \"sysName\"",
+    "13:10 `object` cannot be \"sysName\"; not the number of an object, such as 1.3.6.1.2.1.1.5.0"
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 0\n[[kind.reading]]\nname = \"x\"\nobject = \"1.3.6\"\nright = \"5\"\nat_most = 6",
+    "14:9 it is right within limits, and has a text that is right too; one of both"
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 0\n[[kind.reading]]\nname = \"x\"\nobject = \"1.3.6\"\nat_least = 7\nat_most = 6",
+    "13:10 the least is above the most; at_least below at_most"
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 0\n[[kind.reading]]\nname = \"a name that is longer than it can be\"\nobject = \"1.3.6\"",
+    "12:8 a reading is called by at most 32 bytes of plain text; \"dropouts\""
+)]
+#[case(
+    "[[kind]]\nname = \"k\"\nmaker = \"H\"\nmodel = \"M\"\nports = 0\n[[kind.reading]]\nname = \"x\"\nobject = \"1.3.6\"\n[[kind.reading]]\nname = \"x\"\nobject = \"1.3.7\"",
+    "15:8 the reading \"x\" of this kind is described twice; each once"
+)]
 fn a_wrong_kind_says_what_was_expected(#[case] tables: &str, #[case] mistake: &str) {
     assert_eq!(mistake_in(tables), mistake);
 }

@@ -434,7 +434,13 @@ impl Role for Snmp {
         Some(PORT)
     }
 
-    fn hear(&mut self, now: Duration, _: &mut Body, from: SocketAddrV4, bytes: &[u8]) {
+    fn hear(&mut self, now: Duration, body: &mut Body, from: SocketAddrV4, bytes: &[u8]) {
+        // What it tells of its address is of the one it has now.
+        if let Ok(table) = objects::MASKS.parse::<Oid>() {
+            self.held.retain(|object, _| !object.is_in(&table));
+            let own = body.ip.address.octets().into_iter().fold(table, |object, octet| object.row(octet.into()));
+            self.held.insert(own, Value::Address(body.ip.mask));
+        }
         let Some(bytes) = self.answer(now, bytes) else { return };
         let speech = Speech { port: PORT, to: Destination::One(from), bytes };
         if self.has(SnmpQuirk::AnswersLate) {

@@ -45,6 +45,9 @@ pub mod objects {
     /// Frames that could not be sent, a column (ifOutErrors).
     pub const OUT_DAMAGED: &str = "1.3.6.1.2.1.2.2.1.20";
 
+    /// The mask of an address, a table by address (RFC 4293, ipAdEntNetMask).
+    pub const MASKS: &str = "1.3.6.1.2.1.4.20.1.3";
+
     /// What is wrong with a message of version 3, as a counter that is sent back (RFC 3414, section 5).
     pub const WRONG_LEVEL: &str = "1.3.6.1.6.3.15.1.1.1.0";
     /// It was of another time.

@@ -4,7 +4,7 @@
 //! what its clock shows (RFC 3414, section 4); how its messages are signed and encrypted is found out by trying, the usual ways first,
 //! where it says that it was another one.
 
-use std::net::SocketAddrV4;
+use std::net::{Ipv4Addr, SocketAddrV4};
 use std::time::Duration;
 
 use lantern_wire::snmp::{
@@ -110,6 +110,11 @@ impl Caller {
         };
         let link = LinkId::nth(Way::Snmp, seed, 0);
         Self { to, link, asker, seed, count: 0, patience, asked: None }
+    }
+
+    /// Whom it asks.
+    pub(super) const fn address(&self) -> Ipv4Addr {
+        *self.to.ip()
     }
 
     /// What its answers come on.

@@ -9,6 +9,8 @@ mod reading;
 mod search;
 mod talk;
 
+use std::net::Ipv4Addr;
+
 use lantern_wire::snmp::{Oid, objects};
 
 use super::Asker;
@@ -19,8 +21,15 @@ pub(super) use search::Search;
 pub(super) use talk::Talk;
 
 /// What every agent tells.
-const FIELDS: [Field; 6] =
-    [Field::Name, Field::Location, Field::Contact, Field::Description, Field::DamagedFrames, Field::DroppedFrames];
+const FIELDS: [Field; 7] = [
+    Field::Mask,
+    Field::Name,
+    Field::Location,
+    Field::Contact,
+    Field::Description,
+    Field::DamagedFrames,
+    Field::DroppedFrames,
+];
 
 /// The object of a field, where each has one.
 fn object(field: Field) -> Option<Oid> {
@@ -32,6 +41,12 @@ fn object(field: Field) -> Option<Oid> {
         _ => return None,
     };
     number.parse().ok()
+}
+
+/// The object that tells the mask of this address.
+fn mask_of(address: Ipv4Addr) -> Option<Oid> {
+    let table: Oid = objects::MASKS.parse().ok()?;
+    Some(address.octets().into_iter().fold(table, |object, octet| object.row(octet.into())))
 }
 
 /// Whether an agent can be told to make this difference vanish, as far as the standards and its kind say.

@@ -7,7 +7,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::snmp::{Failed, Oid, Value as Told, objects};
 
 use super::caller::{Caller, Reply, Request};
-use super::{FIELDS, object};
+use super::{FIELDS, mask_of, object};
 use crate::conversation::{LinkId, LinkNews, Outgoing};
 use crate::facts::{Facts, Field, ReadingName, Value};
 use crate::{Access, Said};
@@ -70,7 +70,8 @@ impl Reading {
     /// Of whoever is there, with these readings beside what all tell.
     pub(super) fn new(caller: Caller, readings: &[(ReadingName, Oid)], extent: Extent) -> Self {
         let all = [Field::Description, Field::Name, Field::Location, Field::Contact];
-        let system = all.into_iter().filter_map(|field| Some((field, object(field)?))).collect();
+        let mask = mask_of(caller.address()).map(|object| (Field::Mask, object));
+        let system = all.into_iter().filter_map(|field| Some((field, object(field)?))).chain(mask).collect();
         let columns: &[(Column, &str)] = match extent {
             Extent::Settings => &[(Column::Macs, objects::MAC_ADDRESSES)],
             Extent::Whole => &[
@@ -211,7 +212,10 @@ impl Reading {
     fn learn(&mut self, asked: Vec<(Field, Oid)>, values: &[(Oid, Told)]) {
         for (field, object) in asked {
             match values.iter().find(|(told, _)| *told == object) {
-                Some((_, value)) if value.is_there() => {
+                Some((_, Told::Address(mask))) if field == Field::Mask => {
+                    self.facts.learn(field, Value::Address(*mask));
+                }
+                Some((_, value)) if value.is_there() && field != Field::Mask => {
                     self.facts.learn(field, Value::Text(Said::from(value.to_string().trim())));
                     self.told.insert(field, (object, value.clone()));
                 }
