@@ -127,7 +127,10 @@ fn wrong_calls_keep_nothing() {
         (&["access", "set", "all", "--way", "pjlink", "--user", "x"], "x\n", "knows no users"),
         (&["access", "set", "all", "--way", "pjlink"], "\n", "1 to 1024 bytes"),
         (&["access", "set", "nobody", "--way", "pjlink"], "x\n", "is no node of the sheet, no kind"),
-        (&["access", "set", "all", "--way", "sacn"], "x\n", "[possible values: pjlink, onvif]"),
+        (&["access", "set", "all", "--way", "sacn"], "x\n", "[possible values: pjlink, onvif, snmp]"),
+        (&["access", "set", "all", "--way", "onvif", "--user", "x", "--privacy"], "x\ny\n", "leave --privacy out"),
+        (&["access", "set", "all", "--way", "snmp", "--user", "x", "--privacy"], "x\n\n", "1 to 1024 bytes"),
+        (&["access", "set", "all", "--way", "snmp", "--privacy"], "x\ny\n", "--user <NAME>"),
         (&["access", "drop", "all", "--way", "pjlink"], "", "no PJLink password of all is kept"),
     ] {
         let (code, said) = run(args, input);

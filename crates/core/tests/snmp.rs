@@ -310,6 +310,18 @@ fn hostile_answers_are_bounded(#[case] habit: &str) {
     assert!(!matches!(frames.flatten(), Some(Value::Count(count)) if habit == "never-ends" && count > 4000));
 }
 
+/// Of two that hold one address only the one who answers is said to tell it; where that cannot be known, nobody is.
+#[rstest]
+#[case::one_states_itself("", Some(MAC))]
+#[case::nobody_states("quirks = [\"no-interfaces\"]", None)]
+fn of_two_at_one_address_the_one_who_answers_tells(#[case] habit: &str, #[case] who: Option<&str>) {
+    let other = "[[device]]\nname = \"guest\"\nmac = \"02:4d:42:00:80:77\"\naddress = \"10.40.8.1\"\n";
+    let mut ground = ground(&format!("{}{other}", agent(habit)), 0.0, 1);
+    let seen = seen_as(&mut ground, &[], None);
+    assert_eq!(seen.0.units().iter().filter(|unit| unit.family == Way::Snmp).count(), 1);
+    assert_eq!(unit(&seen).unwrap().mac, who.map(|mac| mac.parse().unwrap()));
+}
+
 /// Where the wire loses questions and answers it is done all the same, and what is said is so.
 #[test]
 fn what_is_said_is_so_on_a_bad_wire() {

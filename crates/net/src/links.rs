@@ -1,7 +1,7 @@
 //! Connections that a conversation opens, and ports of its own from which it asks by datagrams: one task each, which reads and writes.
 
 use std::collections::HashMap;
-use std::io::ErrorKind;
+use std::io::{self, ErrorKind};
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
 use std::time::Duration;
 
@@ -15,11 +15,8 @@ use crate::driver::Input;
 
 /// How long the other side may take to take a connection.
 const CONNECTING: Duration = Duration::from_secs(3);
-/// How much is read at once, and how many writes may wait.
-const AT_ONCE: usize = 2048;
+/// How many writes may wait.
 const WAITING: usize = 32;
-/// The longest datagram that is looked at.
-const LONGEST_DATAGRAM: usize = 9000;
 /// The most connections at a time; a conversation asks for far fewer.
 const MOST: usize = 256;
 
@@ -106,6 +103,42 @@ impl Links {
     }
 }
 
+/// What brings bytes to the other side and back: a connection, or datagrams.
+trait Carrier: Send {
+    /// How much comes at once at most.
+    const ROOM: usize;
+
+    /// The next bytes; `None` when the other side has finished.
+    fn read(&mut self, buffer: &mut [u8]) -> impl Future<Output = io::Result<Option<usize>>> + Send;
+
+    fn write(&mut self, bytes: &[u8]) -> impl Future<Output = io::Result<()>> + Send;
+}
+
+impl Carrier for TcpStream {
+    const ROOM: usize = 2048;
+
+    async fn read(&mut self, buffer: &mut [u8]) -> io::Result<Option<usize>> {
+        AsyncReadExt::read(self, buffer).await.map(|length| Some(length).filter(|length| *length > 0))
+    }
+
+    async fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.write_all(bytes).await
+    }
+}
+
+impl Carrier for UdpSocket {
+    /// The longest datagram that is looked at.
+    const ROOM: usize = 9000;
+
+    async fn read(&mut self, buffer: &mut [u8]) -> io::Result<Option<usize>> {
+        self.recv(buffer).await.map(Some)
+    }
+
+    async fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.send(bytes).await.map(drop)
+    }
+}
+
 /// Carries one connection to its end.
 async fn carry(
     link: LinkId,
@@ -137,28 +170,29 @@ async fn carry_datagrams(
 ) {
     let end = match datagrams_to(from, to).await {
         Err(error) => reason(error.kind()),
-        Ok(socket) => ask_on(&socket, link, &mut writes, &tell).await,
+        Ok(socket) => talk(socket, link, &mut writes, &tell).await,
     };
     tell.send(Input::Link(link, News::Closed(end))).await.unwrap_or(());
 }
 
-async fn datagrams_to(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<UdpSocket> {
+async fn datagrams_to(from: Option<Ipv4Addr>, to: SocketAddrV4) -> io::Result<UdpSocket> {
     let socket = UdpSocket::bind(SocketAddrV4::new(from.unwrap_or(Ipv4Addr::UNSPECIFIED), 0)).await?;
     socket.connect(to).await?;
     Ok(socket)
 }
 
-async fn ask_on(
-    socket: &UdpSocket,
+async fn talk<C: Carrier>(
+    mut carrier: C,
     link: LinkId,
     writes: &mut Receiver<Vec<u8>>,
     tell: &Sender<Input>,
 ) -> LinkEnd {
-    let mut buffer = vec![0; LONGEST_DATAGRAM];
+    let mut buffer = vec![0; C::ROOM];
     loop {
         tokio::select! {
-            read = socket.recv(&mut buffer) => match read {
-                Ok(length) => {
+            read = carrier.read(&mut buffer) => match read {
+                Ok(None) => return LinkEnd::Finished,
+                Ok(Some(length)) => {
                     if tell.send(Input::Link(link, News::Bytes(buffer[..length].to_vec()))).await.is_err() {
                         return LinkEnd::Torn;
                     }
@@ -167,37 +201,7 @@ async fn ask_on(
             },
             bytes = writes.recv() => match bytes {
                 Some(bytes) => {
-                    if let Err(error) = socket.send(&bytes).await {
-                        return reason(error.kind());
-                    }
-                }
-                None => return LinkEnd::Torn,
-            },
-        }
-    }
-}
-
-async fn talk(
-    mut stream: TcpStream,
-    link: LinkId,
-    writes: &mut Receiver<Vec<u8>>,
-    tell: &Sender<Input>,
-) -> LinkEnd {
-    let mut buffer = [0; AT_ONCE];
-    loop {
-        tokio::select! {
-            read = stream.read(&mut buffer) => match read {
-                Ok(0) => return LinkEnd::Finished,
-                Ok(length) => {
-                    if tell.send(Input::Link(link, News::Bytes(buffer[..length].to_vec()))).await.is_err() {
-                        return LinkEnd::Torn;
-                    }
-                }
-                Err(error) => return reason(error.kind()),
-            },
-            bytes = writes.recv() => match bytes {
-                Some(bytes) => {
-                    if let Err(error) = stream.write_all(&bytes).await {
+                    if let Err(error) = carrier.write(&bytes).await {
                         return reason(error.kind());
                     }
                 }
@@ -208,7 +212,7 @@ async fn talk(
 }
 
 /// From our address on the chosen adapter, so that no other one is taken.
-pub(crate) async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> std::io::Result<TcpStream> {
+pub(crate) async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> io::Result<TcpStream> {
     let socket = TcpSocket::new_v4()?;
     if let Some(from) = from {
         socket.bind(SocketAddr::V4(SocketAddrV4::new(from, 0)))?;

@@ -16,7 +16,7 @@ use super::{DeviceSetup, Role, Utterance};
 use crate::{Destination, Speech};
 
 /// How late one answers that is slow.
-const LATE: Duration = Duration::from_millis(400);
+const LATE: Duration = Duration::from_millis(800);
 /// When one that forgets has forgotten.
 const FORGETS_AFTER: Duration = Duration::from_secs(2);
 /// So many seconds a message may be of another time (RFC 3414, section 3.2).

@@ -86,7 +86,10 @@ pub(super) struct Caller {
     link: LinkId,
     asker: Asker,
     seed: u32,
+    /// How many requests there were.
     count: u32,
+    /// How many messages: none is encrypted as another one.
+    salt: u32,
     /// How long an answer may take.
     patience: Duration,
     asked: Option<Asked>,
@@ -109,7 +112,7 @@ impl Caller {
             })),
         };
         let link = LinkId::nth(Way::Snmp, seed, 0);
-        Self { to, link, asker, seed, count: 0, patience, asked: None }
+        Self { to, link, asker, seed, count: 0, salt: 0, patience, asked: None }
     }
 
     /// Whom it asks.
@@ -129,7 +132,10 @@ impl Caller {
 
     /// Puts a request.
     pub(super) fn ask(&mut self, now: Duration, request: Request, out: &mut Vec<Outgoing>) {
-        self.asked = Some(Asked { request, id: 0, until: now, tries: 0, proofs: 0 });
+        // All tries of one request bear one number: a late answer to the first is as good as one to the last.
+        self.count += 1;
+        let id = i32::try_from((self.seed ^ self.count.wrapping_mul(0x9e37_79b9)) >> 1).unwrap_or(0);
+        self.asked = Some(Asked { request, id, until: now, tries: 0, proofs: 0 });
         self.send(now, out);
     }
 
@@ -142,17 +148,15 @@ impl Caller {
     }
 
     fn send(&mut self, now: Duration, out: &mut Vec<Outgoing>) {
-        self.count += 1;
+        self.salt += 1;
         let Some(asked) = &mut self.asked else { return };
         asked.tries += 1;
         asked.until = now + self.patience;
-        // A request that is repeated is another one: a late answer to the first is as good as one to the second, but not to a third.
-        asked.id = i32::try_from((self.seed ^ self.count.wrapping_mul(0x9e37_79b9)) >> 1).unwrap_or(0);
         let pdu = asked.request.pdu(asked.id);
         let message = match &mut self.asker {
             Asker::Community(community) => Message::Community { community: community.clone(), pdu },
             Asker::User(user) => {
-                let salt = u64::from(self.seed) << 32 | u64::from(self.count);
+                let salt = u64::from(self.seed) << 32 | u64::from(self.salt);
                 Message::User(user.message(now, asked.id, salt, pdu))
             }
         };

@@ -29,25 +29,23 @@ const AGAIN: Duration = Duration::from_secs(15);
 /// The most signs of a description that are shown in a line.
 const MOST_SHOWN: usize = 48;
 
-/// What tells one from another: where it was seen, and the MAC address that was seen with it.
-type Key = (Ipv4Addr, Option<MacAddress>);
-
 /// Asks and reads.
 #[derive(Debug)]
 pub(in crate::family) struct Search {
     plan: SurveyPlan,
-    known: BTreeSet<Key>,
-    waiting: VecDeque<Key>,
+    /// Whoever was seen at which address: a question goes to an address, and whoever has it answers.
+    seen: BTreeMap<Ipv4Addr, BTreeSet<MacAddress>>,
+    waiting: VecDeque<Ipv4Addr>,
     under_way: BTreeMap<LinkId, UnderWay>,
     /// Those that answered, and when they are read again.
-    answered: VecDeque<(Duration, Key)>,
+    answered: VecDeque<(Duration, Ipv4Addr)>,
     numbers: u32,
     told: VecDeque<Sighting>,
 }
 
 #[derive(Debug)]
 struct UnderWay {
-    key: Key,
+    address: Ipv4Addr,
     since: Duration,
     reading: Reading,
 }
@@ -56,7 +54,7 @@ impl Search {
     pub(in crate::family) fn new(plan: &SurveyPlan) -> Self {
         Self {
             plan: plan.clone(),
-            known: BTreeSet::new(),
+            seen: BTreeMap::new(),
             waiting: VecDeque::new(),
             under_way: BTreeMap::new(),
             answered: VecDeque::new(),
@@ -65,34 +63,48 @@ impl Search {
         }
     }
 
-    /// The node of the sheet that this is.
-    fn planned(&self, (address, mac): Key) -> Option<&SheetNode> {
+    /// The node of the sheet that is there.
+    fn planned(&self, address: Ipv4Addr) -> Option<&SheetNode> {
         let nodes = &self.plan.sheet.as_ref()?.nodes;
-        let own_mac = |node: &&SheetNode| mac.is_some() && node.mac.as_ref().map(|mac| mac.value) == mac;
-        let own_address = |node: &&SheetNode| node.mac.is_none() && node.fixed_address() == Some(address);
+        let seen = self.seen.get(&address);
+        let own_mac = |node: &&SheetNode| {
+            node.mac.as_ref().is_some_and(|mac| seen.is_some_and(|seen| seen.contains(&mac.value)))
+        };
+        let is_free = |node: &SheetNode| node.mac.is_none() || seen.is_none_or(BTreeSet::is_empty);
+        let own_address = |node: &&SheetNode| node.fixed_address() == Some(address) && is_free(node);
         nodes.iter().find(own_mac).or_else(|| nodes.iter().find(own_address))
     }
 
     /// What it is asked for beside what all are.
-    fn readings(&self, key: Key) -> &[KindReading] {
+    fn readings(&self, address: Ipv4Addr) -> &[KindReading] {
         let sheet = self.plan.sheet.as_ref();
-        let kind = self.planned(key).and_then(|node| sheet?.kind_of(node));
+        let kind = self.planned(address).and_then(|node| sheet?.kind_of(node));
         kind.map_or(&[], |kind| &kind.readings)
+    }
+
+    /// Who it was that answered: the only one who was seen there, or of several the one who says so.
+    fn who(&self, address: Ipv4Addr, stated: &BTreeSet<MacAddress>) -> Option<MacAddress> {
+        match self.seen.get(&address).filter(|seen| !seen.is_empty()) {
+            Some(seen) => only(seen.iter().copied()).or_else(|| only(seen.intersection(stated).copied())),
+            // One that has several interfaces does not say by which of them it is reached.
+            None => only(stated.iter().copied()),
+        }
     }
 
     fn begin_some(&mut self, now: Duration, out: &mut Vec<Outgoing>) {
         while self.under_way.len() < AT_ONCE
-            && let Some(key) = self.waiting.pop_front()
+            && let Some(address) = self.waiting.pop_front()
         {
             self.numbers += 1;
             let seed = LinkId::seed(self.plan.vantage.mark.into(), &self.numbers.to_be_bytes());
-            let login = self.plan.vantage.secrets.of(Way::Snmp, key.1, key.0).cloned();
-            let caller = Caller::new(SocketAddrV4::new(key.0, PORT), login, seed, ANSWER_TIME);
+            let mac = self.seen.get(&address).and_then(|seen| seen.first().copied());
+            let login = self.plan.vantage.secrets.of(Way::Snmp, mac, address).cloned();
+            let caller = Caller::new(SocketAddrV4::new(address, PORT), login, seed, ANSWER_TIME);
             let readings: Vec<(ReadingName, Oid)> =
-                self.readings(key).iter().map(|one| (one.name, one.object.clone())).collect();
+                self.readings(address).iter().map(|one| (one.name, one.object.clone())).collect();
             let mut reading = Reading::new(caller, &readings, Extent::Whole);
             reading.work(now, out);
-            self.under_way.insert(reading.link(), UnderWay { key, since: now, reading });
+            self.under_way.insert(reading.link(), UnderWay { address, since: now, reading });
         }
     }
 
@@ -106,16 +118,16 @@ impl Search {
             one.reading.caller_mut().close(out);
             if one.reading.is_heard() {
                 self.tell(now, &one);
-                self.answered.push_back((now + AGAIN, one.key));
+                self.answered.push_back((now + AGAIN, one.address));
             }
         }
         self.begin_some(now, out);
     }
 
     fn tell(&mut self, now: Duration, one: &UnderWay) {
-        let (address, seen) = one.key;
-        let of_kind = self.readings(one.key).to_vec();
-        let exact: BTreeSet<ReadingName> = match (self.planned(one.key), &self.plan.sheet) {
+        let address = one.address;
+        let of_kind = self.readings(address).to_vec();
+        let exact: BTreeSet<ReadingName> = match (self.planned(address), &self.plan.sheet) {
             (Some(node), Some(sheet)) => sheet.readings_of(node).map(|(name, _)| name).collect(),
             _ => BTreeSet::new(),
         };
@@ -133,14 +145,17 @@ impl Search {
         if let Some(faults) = faults(judged, &facts) {
             facts.learn(Field::Faults, Value::Text(Said::from(faults.as_str())));
         }
-        // One that has several does not say by which of them it is reached.
-        let stated = one.reading.macs.first().copied().filter(|_| one.reading.macs.len() == 1);
         let what = in_words(&facts);
-        let mut unit = Unit::of_address(Way::Snmp, address, seen.or(stated), &what, facts);
+        let mut unit = Unit::of_address(Way::Snmp, address, self.who(address, &one.reading.macs), &what, facts);
         let named: Vec<(ReadingName, Oid)> = of_kind.into_iter().map(|one| (one.name, one.object)).collect();
         unit.handle = handle(&named);
         self.told.push_back(Sighting::of_unit(now, unit));
     }
+}
+
+/// The one there is; `None` where there are several.
+fn only(mut all: impl Iterator<Item = MacAddress>) -> Option<MacAddress> {
+    all.next().filter(|_| all.next().is_none())
 }
 
 /// What is not as its kind says, in words; `None` where it says of nothing what is right.
@@ -168,11 +183,15 @@ impl Asker for Search {
         if !matches!(sighting.told, Told::Arp | Told::Echo | Told::Neighbour | Told::Services(_)) {
             return;
         }
-        let key = (sighting.from, sighting.mac);
-        if self.known.len() < MOST && self.plan.may_connect(key.0, key.1) && self.known.insert(key) {
-            self.waiting.push_back(key);
-            self.begin_some(now, out);
+        let (address, mac) = (sighting.from, sighting.mac);
+        if !self.plan.may_connect(address, mac) || (self.seen.len() >= MOST && !self.seen.contains_key(&address)) {
+            return;
         }
+        if !self.seen.contains_key(&address) {
+            self.waiting.push_back(address);
+        }
+        self.seen.entry(address).or_default().extend(mac);
+        self.begin_some(now, out);
     }
 
     fn hear_link(&mut self, now: Duration, link: LinkId, news: LinkNews<'_>, out: &mut Vec<Outgoing>) {
@@ -193,7 +212,7 @@ impl Asker for Search {
             one.reading.work(now, out);
         }
         while self.plan.is_endless() && self.answered.front().is_some_and(|(at, _)| *at <= now) {
-            self.waiting.extend(self.answered.pop_front().map(|(_, key)| key));
+            self.waiting.extend(self.answered.pop_front().map(|(_, address)| address));
         }
         self.go_on(now, out);
     }
