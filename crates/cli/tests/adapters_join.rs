@@ -109,6 +109,7 @@ fn who_else_has_our_address_is_named() {
 fn a_second_adapter_in_one_subnet_is_told_before() {
     let Some(said) = script(
         "ip link add aux0 type veth peer name aux1; ip link set aux0 up; ip link set aux1 up\n\
+         until ip link show aux0 | grep -q 'state UP'; do sleep 0.02; done\n\
          deft-lantern adapters join 10.40.0.60/16 --adapter aux0 2>&1; echo code $?",
     ) else {
         return;

@@ -48,7 +48,7 @@ fn the_commands_of_the_readme_can_be_typed() {
     // One starts the nodes, which are here already; a designer's file is not part of the demo.
     let meant = |command: &&String| !command.contains("demo --stay") && !command.contains("design.mvr");
     let mut script = "export XDG_STATE_HOME=$PWD/state XDG_CONFIG_HOME=$PWD/config; home=$PWD\n\
-        echo moonrise >password.txt; printf 'IP,Device\\n10.40.4.50,rented-1\\n' >rented.csv; mkdir plan; cp *.toml rented.csv plan\n\
+        printf 'moonrise\\nmoonset22\\n' >password.txt; printf 'IP,Device\\n10.40.4.50,rented-1\\n' >rented.csv; mkdir plan; cp *.toml rented.csv plan\n\
         deft-lantern survey --save before.census.json >/dev/null 2>&1\n"
         .to_owned();
     for (i, command) in all.iter().filter(meant).enumerate() {
