@@ -6,11 +6,11 @@ use std::time::Duration;
 use lantern_core::conversation::{Conversation, Heard, LeaseNews, Leasing, LeasingStage, Outgoing};
 use lantern_core::lease::{LeasePlan, LeaseWishes};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{Link, MemoryGround, Scene, Trouble};
+use lantern_sim::{Link, MemoryGround, Trouble};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use crate::support::{self, GUEST, run, run_with, seat};
+use crate::support::{self, run, run_with};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 const KEEP: u32 = 86_400;
@@ -87,9 +87,7 @@ fn ground(devices: &str) -> MemoryGround {
 }
 
 fn ground_with(devices: &str, link: Link) -> MemoryGround {
-    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap();
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    MemoryGround::new(Vec::new(), link, GUEST, broadcasts).beside(scene.devices()).with_frames(OWN)
+    support::ground_of(devices, link, OWN)
 }
 
 fn leasing_of(sheet: &RigSheet, wishes: &LeaseWishes, until_all: bool) -> Leasing {

@@ -10,11 +10,11 @@ use lantern_core::conversation::{
 use lantern_core::secret::{Login, Owner, Secrets};
 use lantern_core::sheet::kind::{CarriedBy, LineBreak};
 use lantern_core::sheet::{RigSheet, Words};
-use lantern_sim::{Link, MemoryGround, Scene};
+use lantern_sim::{Link, MemoryGround};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use crate::support::{self, GUEST, run, seat};
+use crate::support::{self, run};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 
@@ -26,9 +26,7 @@ fn device(i: u8, keys: &str) -> String {
 }
 
 fn ground(devices: &str) -> MemoryGround {
-    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap();
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    MemoryGround::new(Vec::new(), Link::new(0.0, 1), GUEST, broadcasts).beside(scene.devices()).with_frames(OWN)
+    support::ground_of(devices, Link::new(0.0, 1), OWN)
 }
 
 fn line(text: &str, right: &str) -> SayLine {

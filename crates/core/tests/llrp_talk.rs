@@ -11,7 +11,7 @@ use lantern_core::compare::{Addressing, Everybody, State, Wanted, compare_all};
 use lantern_core::conversation::{Extent, Outcome, SurveyPlan, TalkEvent, Vantage};
 use lantern_core::logbook::Stage;
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{IpState, Link, MemoryGround, Scene};
+use lantern_sim::{IpState, Link, MemoryGround};
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
@@ -33,11 +33,7 @@ fn target(address: Ipv4Addr, of_device: &str, of_role: &str) -> String {
 }
 
 fn ground(devices: &str, loss: f64, seed: u64) -> MemoryGround {
-    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap();
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    MemoryGround::new(scene.nodes(), Link::new(loss, seed), GUEST, broadcasts)
-        .beside(scene.devices())
-        .with_frames(OWN)
+    support::ground_of(devices, Link::new(loss, seed), OWN)
 }
 
 fn vantage() -> Vantage {

@@ -7,10 +7,10 @@ use lantern_core::census::{Census, Way, Ways};
 use lantern_core::compare::{Everybody, State, compare_all};
 use lantern_core::conversation::{Concern, Means, Survey, SurveyPlan, Vantage};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{Link, MemoryGround, Scene};
+use lantern_sim::Link;
 use lantern_wire::MacAddress;
 
-use crate::support::{GUEST, run, seat};
+use crate::support::{self, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 
@@ -35,11 +35,7 @@ fn sheet(names: &[(&str, u8)]) -> RigSheet {
 
 /// A look for the sheet's devices, or at everybody.
 fn looked(devices: &str, sheet: Option<&RigSheet>) -> (Census, SurveyPlan, Duration) {
-    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap();
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    let mut ground = MemoryGround::new(Vec::new(), Link::new(0.0, 1), GUEST, broadcasts)
-        .beside(scene.devices())
-        .with_frames(OWN);
+    let mut ground = support::ground_of(devices, Link::new(0.0, 1), OWN);
     let vantage = Vantage {
         own_mac: Some(OWN),
         means: Means { frames: true, ..Means::default() },

@@ -10,11 +10,11 @@ use lantern_core::compare::Wanted;
 use lantern_core::conversation::{Extent, Means, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::Field;
 use lantern_core::secret::{Login, Owner, Secrets};
-use lantern_sim::{Link, MemoryGround, Scene};
+use lantern_sim::Link;
 use lantern_wire::MacAddress;
 use rstest::rstest;
 
-use crate::support::{self, GUEST, run, seat};
+use crate::support::{self, run, seat};
 
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 
@@ -27,11 +27,7 @@ fn screen(i: u32, keys: &str) -> String {
 
 /// A survey of so long of these devices, with these secrets; gives how long it took too.
 fn surveyed(devices: &str, loss: f64, seed: u64, secrets: Secrets) -> (Census, Duration) {
-    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap();
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    let mut ground = MemoryGround::new(Vec::new(), Link::new(loss, seed), GUEST, broadcasts)
-        .beside(scene.devices())
-        .with_frames(OWN);
+    let mut ground = support::ground_of(devices, Link::new(loss, seed), OWN);
     let means = Means { frames: true, ..Means::default() };
     let vantage = Vantage { own_mac: Some(OWN), means, secrets, ..Vantage::of_seats(vec![seat()]) };
     let plan = SurveyPlan {

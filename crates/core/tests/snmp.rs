@@ -5,14 +5,14 @@ use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::census::{Census, Device, Unit, Way, Ways};
-use lantern_core::change::{ChangePlan, Protection, plan_one};
-use lantern_core::compare::Wanted;
+use lantern_core::change::{ChangePlan, Part, Protection, plan_one, plan_rig};
+use lantern_core::compare::{Everybody, Wanted, compare_all};
 use lantern_core::conversation::{Extent, Outcome, Outgoing, Seat, SurveyPlan, TalkEvent, Vantage};
 use lantern_core::facts::{Field, ReadingName, Value};
 use lantern_core::logbook::Stage;
 use lantern_core::secret::{Login, Owner, Secret, Secrets};
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{Link, MemoryGround, Scene};
+use lantern_sim::{Link, MemoryGround};
 use lantern_wire::MacAddress;
 use lantern_wire::snmp::objects;
 use rstest::rstest;
@@ -56,11 +56,7 @@ fn sheet(of_node: &str) -> RigSheet {
 }
 
 fn ground(devices: &str, loss: f64, seed: u64) -> MemoryGround {
-    let scene = Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap();
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    MemoryGround::new(scene.nodes(), Link::new(loss, seed), GUEST, broadcasts)
-        .beside(scene.devices())
-        .with_frames(OWN)
+    support::ground_of(devices, Link::new(loss, seed), OWN)
 }
 
 /// A community, or a user with its password and where it encrypts a second one.
@@ -257,6 +253,62 @@ fn somebody_else_at_its_address_is_told_nothing() {
     run(&mut talk, &mut ground);
     assert_eq!(talk.outcome().map(Stage::from), Some(Stage::Stranger), "{:?}", talk.outcome());
     assert_eq!(really(&ground, objects::NAME), "Box 8");
+}
+
+/// Of two of one model that tell no MAC address the name alone tells which is which: the other one is told nothing.
+#[rstest]
+#[case("Box 8", Stage::Confirmed, "Back wall")]
+#[case("Box 9", Stage::Stranger, "Rack 2")]
+fn another_of_the_same_model_is_told_nothing(#[case] name: &str, #[case] said: Stage, #[case] so: &str) {
+    let mut ground = ground(&quirk("no-interfaces"), 0.0, 1);
+    let plan = planned(&mut ground, &[], &wish("place"));
+    let there = quirk("no-interfaces").replace("name = \"Box 8\"", &format!("name = \"{name}\""));
+    let mut ground = self::ground(&there, 0.0, 2);
+    let mut talk = plan.changes[0].talk(vantage(&[]), RESTART);
+    run(&mut talk, &mut ground);
+    assert_eq!(talk.outcome().map(Stage::from), Some(said), "{:?}", talk.outcome());
+    assert_eq!(really(&ground, objects::LOCATION), so);
+}
+
+/// What it says of what it is, is held against the sheet; nobody sets it, and that is said.
+#[test]
+fn a_description_is_compared_and_left_alone() {
+    let sheet = sheet("description = \"Tessaquill Eight, version 3.0\"\n");
+    let mut ground = ground(&agent(""), 0.0, 1);
+    let seen = seen_as(&mut ground, &[], Some(&sheet));
+    let everybody = Everybody { devices: &seen.1, asked_in: &[seat().subnet], own: &[GUEST] };
+    let comparison = compare_all(&sheet, &seen.0, everybody);
+    let told = |field: Field| {
+        let differences = comparison.rows[0].differences();
+        differences.iter().find(|one| one.field == field).map(ToString::to_string)
+    };
+    let expected = "description is Tessaquill Eight, version 2.4, planned Tessaquill Eight, version 3.0";
+    assert_eq!(told(Field::Description).as_deref(), Some(expected));
+    let seats = [seat()];
+    let protection =
+        Protection { devices: &seen.1, own: &[GUEST], ..support::protection(&seen.0, Some(&sheet), &seats) };
+    let plan = plan_rig(&comparison, None, None, &protection, &Part::default());
+    let changed = plan.changes.iter().flat_map(|change| &change.differences);
+    assert!(changed.clone().all(|one| one.field != Field::Description), "{:?}", plan.changes);
+    let left: Vec<(Field, &str)> = plan
+        .by_hand
+        .iter()
+        .flat_map(|one| one.differences.iter().map(|left| (left.field, one.why.as_str())))
+        .collect();
+    let why = "it is otherwise than planned, and nothing that it speaks sets that from here";
+    assert_eq!(left, [(Field::Description, why)]);
+}
+
+/// What counts faults, and can be set, is known as a count, and taken back as it was.
+#[test]
+fn a_count_is_wanted_as_it_was_found() {
+    let name = ReadingName::new("dropouts").unwrap();
+    let before = Wanted::of_fields([(Field::Reading(name), Value::Count(7))]);
+    assert_eq!(before.readings, [(name, "7".to_owned())]);
+    assert!(
+        Value::Text("7".into()).is_met_by(&Value::Count(7))
+            && !Value::Text("8".into()).is_met_by(&Value::Count(7))
+    );
 }
 
 /// Set as a user whose messages are signed and encrypted; with another password nothing is.

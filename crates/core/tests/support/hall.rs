@@ -9,10 +9,10 @@ use lantern_core::compare::{Everybody, PatchComparison, compare_all, compare_pat
 use lantern_core::conversation::{Apply, ApplyEvent, Concern, Extent, Made, Outcome, SurveyPlan};
 use lantern_core::facts::Field;
 use lantern_core::sheet::RigSheet;
-use lantern_sim::{Link, MemoryGround, PatchTruth, Scene, SimDevice};
+use lantern_sim::{Link, MemoryGround, PatchTruth, SimDevice};
 use lantern_wire::MacAddress;
 
-use super::{GUEST, manner, protection, run, seat, seen_by, with_frames};
+use super::{GUEST, ground_of, manner, protection, run, seat, seen_by, with_frames};
 
 pub(crate) const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 
@@ -48,12 +48,7 @@ pub(crate) const MAP: &str =
     "[[channel_map]]\nnode = \"hall-amp\"\noutput = \"Speakers\"\nchannels = [\"Stream/Left\", \"in1/2\"]\n";
 
 pub(crate) fn ground(devices: &str, loss: f64, seed: u64) -> MemoryGround {
-    let scene =
-        Scene::parse(&format!("network = \"10.40.0.0\"\n{devices}")).unwrap_or_else(|error| panic!("{error}"));
-    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
-    MemoryGround::new(scene.nodes(), Link::new(loss, seed), GUEST, broadcasts)
-        .beside(scene.devices())
-        .with_frames(OWN)
+    ground_of(devices, Link::new(loss, seed), OWN)
 }
 
 pub(crate) type Seen = (Census, Vec<Device>);

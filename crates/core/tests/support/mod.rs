@@ -39,6 +39,14 @@ pub(crate) fn ground(scene: &Scene) -> MemoryGround {
     MemoryGround::new(scene.nodes(), Link::new(scene.loss, scene.seed), GUEST, broadcasts)
 }
 
+/// A ground of these nodes and devices, for a guest that hears frames.
+pub(crate) fn ground_of(scene: &str, link: Link, own: MacAddress) -> MemoryGround {
+    let scene =
+        Scene::parse(&format!("network = \"10.40.0.0\"\n{scene}")).unwrap_or_else(|error| panic!("{error}"));
+    let broadcasts = vec![seat().subnet.broadcast(), Ipv4Addr::BROADCAST];
+    MemoryGround::new(scene.nodes(), link, GUEST, broadcasts).beside(scene.devices()).with_frames(own)
+}
+
 /// A scene of one node, whose habits are the `extra` lines.
 pub(crate) fn one_node(extra: &str) -> Scene {
     let text = format!(
