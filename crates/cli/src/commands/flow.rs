@@ -7,7 +7,7 @@ use std::time::Duration;
 use lantern_core::conversation::{FlowOf, Flowing};
 use lantern_core::flow::Flow;
 use lantern_core::pattern::Pattern;
-use lantern_core::sheet::{Carried, RigSheet, SheetStream};
+use lantern_core::sheet::{Carried, Member, RigSheet, SheetStream};
 use lantern_net::Wants;
 use serde::Serialize;
 
@@ -17,8 +17,6 @@ use crate::failure::Failure;
 use crate::output::{Cell, Out, Table, Tone, counted};
 use crate::session::{Session, Where};
 
-/// How long is listened, where nobody says.
-const LISTEN: Duration = Duration::from_secs(5);
 /// Ticks of the clock of pictures in a second (RFC 4175, section 4.2; SMPTE ST 2110-20).
 const OF_PICTURES: u32 = 90_000;
 /// Samples of sound in a second, where the sheet does not say (AES67).
@@ -92,16 +90,15 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     if !session.vantage().means.frames {
         refuse_mixed(&all)?;
     }
-    let length = if args.length.is_zero() { LISTEN } else { args.length };
     let groups: Vec<String> = all.iter().map(|of| of.group.to_string()).collect();
-    out.note(&format!("listening to {} for {} s", groups.join(", "), length.as_secs_f64()))?;
-    let mut flowing = Flowing::new(session.vantage(), all, length);
+    out.note(&format!("listening to {} for {} s", groups.join(", "), args.length.as_secs_f64()))?;
+    let mut flowing = Flowing::new(session.vantage(), all, args.length);
     session.run(&mut flowing, |_, _, _| Ok(()))?;
     super::watch::say_lost(&session, out)?;
     let wrong = flowing.all().iter().filter(|of| !of.troubles().is_empty()).count();
     let exit = if wrong > 0 { Exit::Wrong } else { Exit::Fine };
     if out.is_json() {
-        let listened_ms = u64::try_from(length.as_millis()).unwrap_or(u64::MAX);
+        let listened_ms = u64::try_from(args.length.as_millis()).unwrap_or(u64::MAX);
         let streams = flowing.all().iter().map(line).collect();
         out.object(&Answer { format: 1, listened_ms, streams })?;
         return Ok(exit);
@@ -119,9 +116,10 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 /// Which streams are meant.
 fn meant(args: &Args, sheet: Option<&RigSheet>) -> Result<Vec<FlowOf>, Failure> {
     let mut all = Vec::new();
-    let of_sheet = sheet.map_or(&[][..], |sheet| &sheet.streams);
+    let of_sheet: Vec<(&SheetStream, Vec<FlowOf>)> = sheet
+        .map_or_else(Vec::new, |sheet| sheet.streams.iter().map(|stream| (stream, legs(stream, sheet))).collect());
     if args.streams.is_empty() {
-        all.extend(of_sheet.iter().flat_map(|stream| legs(stream, sheet)));
+        all.extend(of_sheet.iter().flat_map(|(_, legs)| legs).cloned());
     }
     for text in &args.streams {
         if let Ok(group) = text.parse::<SocketAddrV4>() {
@@ -133,8 +131,8 @@ fn meant(args: &Args, sheet: Option<&RigSheet>) -> Result<Vec<FlowOf>, Failure> 
         }
         let pattern: Pattern = text.parse().map_err(|error| Failure::Call(format!("{text}: {error}")))?;
         let before = all.len();
-        let named = of_sheet.iter().filter(|stream| pattern.matches(&stream.name.value));
-        all.extend(named.flat_map(|stream| legs(stream, sheet)));
+        let named = of_sheet.iter().filter(|(stream, _)| pattern.matches(&stream.name.value));
+        all.extend(named.flat_map(|(_, legs)| legs).cloned());
         if all.len() == before {
             let what = "neither GROUP:PORT nor a stream of the sheet whose group is fixed";
             return Err(Failure::Call(format!("{text} is {what}; see: deft-lantern streams")));
@@ -153,13 +151,13 @@ fn meant(args: &Args, sheet: Option<&RigSheet>) -> Result<Vec<FlowOf>, Failure> 
 }
 
 /// Both legs of a stream, where their groups are fixed.
-fn legs(stream: &SheetStream, sheet: Option<&RigSheet>) -> Vec<FlowOf> {
+fn legs(stream: &SheetStream, sheet: &RigSheet) -> Vec<FlowOf> {
     let clock = match stream.carries.value {
         Carried::Audio => Some(stream.samples.as_ref().map_or(OF_SOUND, |samples| samples.value)),
         Carried::Video => Some(OF_PICTURES),
         _ => None,
     };
-    let sender = sheet.and_then(|sheet| sheet.member(stream.from.member.value)?.fixed_address());
+    let sender = sheet.member(stream.from.member.value).and_then(Member::fixed_address);
     let (first, second) = (stream.fixed_group(), stream.fixed_second_group());
     let name = |leg: &str| {
         if second.is_some() { format!("{}, {leg} leg", stream.name.value) } else { stream.name.value.clone() }
@@ -233,37 +231,38 @@ fn table(all: &[FlowOf]) -> Table {
         "state",
     ])
     .unbroken(&["group", "from"]);
-    let time = |time: Duration| format!("{:.2} ms", time.as_secs_f64() * 1000.0);
     for of in all {
         let troubles = of.troubles();
         let state = match &troubles[..] {
             [] => Cell::new("comes whole", Tone::Good),
             some => Cell::new(some.join("\n"), Tone::Bad),
         };
-        let mut first = vec![Cell::new(of.name.clone(), Tone::Strong), of.group.to_string().into()];
-        let mut state = Some(state);
-        let mut row = |cells: Vec<String>| {
-            let mut all = std::mem::replace(&mut first, vec!["".into(), "".into()]);
-            all.extend(cells.into_iter().map(Cell::from));
-            all.push(state.take().unwrap_or_else(|| "".into()));
-            table.row(all);
-        };
-        if of.flows.is_empty() {
-            row(vec![String::new(); 8]);
+        let mut rows: Vec<Vec<String>> = of.flows.iter().map(cells).collect();
+        if rows.is_empty() {
+            rows.push(vec![String::new(); 8]);
         }
-        for flow in &of.flows {
-            let (packets, bits) = flow.rate();
-            row(vec![
-                flow.from.to_string(),
-                format!("{packets:.0}"),
-                format!("{:.2}", bits / 1e6),
-                flow.lost.to_string(),
-                flow.late.to_string(),
-                flow.doubled.to_string(),
-                time(flow.longest_pause),
-                flow.jitter().map_or_else(|| "not known".to_owned(), time),
-            ]);
+        // A stream is named once, with its senders below.
+        let once = (Cell::new(of.name.clone(), Tone::Strong), Cell::from(of.group.to_string()), state);
+        let others = std::iter::repeat_with(|| ("".into(), "".into(), "".into()));
+        for ((name, group, state), cells) in std::iter::once(once).chain(others).zip(rows) {
+            table.row([name, group].into_iter().chain(cells.into_iter().map(Cell::from)).chain([state]).collect());
         }
     }
     table
+}
+
+/// How it comes from one sender.
+fn cells(flow: &Flow) -> Vec<String> {
+    let time = |time: Duration| format!("{:.2} ms", time.as_secs_f64() * 1000.0);
+    let (packets, bits) = flow.rate();
+    vec![
+        flow.from.to_string(),
+        format!("{packets:.0}"),
+        format!("{:.2}", bits / 1e6),
+        flow.lost.to_string(),
+        flow.late.to_string(),
+        flow.doubled.to_string(),
+        time(flow.longest_pause),
+        flow.jitter().map_or_else(|| "not known".to_owned(), time),
+    ]
 }

@@ -107,9 +107,8 @@ impl Flowing {
     }
 
     fn take(&mut self, now: Duration, from: Ipv4Addr, is_meant: impl Fn(&SocketAddrV4) -> bool, bytes: &[u8]) {
-        if let Some(of) = self.all.iter_mut().find(|of| is_meant(&of.group)) {
-            of.take(now, from, bytes);
-        }
+        // Two streams may be planned for one group.
+        self.all.iter_mut().filter(|of| is_meant(&of.group)).for_each(|of| of.take(now, from, bytes));
     }
 }
 
@@ -142,16 +141,9 @@ impl Conversation for Flowing {
 
     fn wake(&mut self, now: Duration) {
         if !std::mem::replace(&mut self.begun, true) {
-            let seats = 0..self.vantage.seats.len();
-            let join = |of: &FlowOf| {
-                let (group, port) = (*of.group.ip(), of.group.port());
-                seats.clone().filter(move |_| group.is_multicast()).map(move |seat| Outgoing::Join {
-                    seat,
-                    group,
-                    port,
-                })
-            };
-            self.ready.extend(self.all.iter().flat_map(join));
+            let seats = self.vantage.seats.len();
+            let groups = self.all.iter().map(|of| of.group).filter(|group| group.ip().is_multicast());
+            self.ready.extend(groups.flat_map(|group| Outgoing::join(seats, *group.ip(), group.port())));
         }
         self.over = self.end <= now;
     }

@@ -102,9 +102,8 @@ impl Conversation for Listening {
         if !std::mem::replace(&mut self.begun, true)
             && let Universe::Sacn(universe) = self.levels.universe()
         {
-            let (group, port) = (sacn::group(universe.number()), sacn::PORT);
-            let seats = 0..self.vantage.seats.len();
-            self.ready.extend(seats.map(|seat| Outgoing::Join { seat, group, port }));
+            let group = sacn::group(universe.number());
+            self.ready.extend(Outgoing::join(self.vantage.seats.len(), group, sacn::PORT));
         }
         while self.roll_at <= now {
             self.roll_at += SECOND;

@@ -250,6 +250,11 @@ pub enum Outgoing {
 }
 
 impl Outgoing {
+    /// Listening to a group on each of so many seats.
+    pub(crate) fn join(seats: usize, group: Ipv4Addr, port: u16) -> impl Iterator<Item = Self> {
+        (0..seats).map(move |seat| Self::Join { seat, group, port })
+    }
+
     /// The datagram that is sent, where it is one.
     #[must_use]
     pub fn as_datagram(&self) -> Option<(usize, SocketAddrV4, &[u8])> {

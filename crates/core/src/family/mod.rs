@@ -248,5 +248,5 @@ pub(crate) fn ports(ways: Ways) -> Vec<u16> {
 
 /// Joins a group on every seat.
 fn join(seats: usize, group: Ipv4Addr, port: u16, out: &mut Vec<Outgoing>) {
-    out.extend((0..seats).map(|seat| Outgoing::Join { seat, group, port }));
+    out.extend(Outgoing::join(seats, group, port));
 }
