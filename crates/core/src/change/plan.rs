@@ -92,7 +92,7 @@ const ADDRESS_ONLY: &str =
     "for now only its address is set, by another protocol; run the same command again for the rest";
 const AMBIGUOUS: &str = "several units could be it; the sheet needs its MAC";
 const HALF_HEARD: &str = "not all of it was heard; run the same command again";
-const BY_NOBODY: &str = "it is otherwise than planned, and speaks nothing by which it could be set from here";
+const BY_NOBODY: &str = "it is otherwise than planned, and nothing that it speaks sets that from here";
 
 impl ChangePlan {
     /// What makes everything of this plan as it was before it; what was not told before becomes as usual.

@@ -181,6 +181,7 @@ impl Wanted {
                 (Field::Reading(name), Value::Text(value)) => {
                     wanted.readings.push((name, value.raw().to_owned()));
                 }
+                (Field::Reading(name), Value::Count(count)) => wanted.readings.push((name, count.to_string())),
                 (Field::OnDataLoss, Value::DataLoss(value)) => wanted.on_data_loss = Some(value),
                 (Field::Indicators, Value::Indicators(value)) => wanted.indicators = Some(value),
                 (Field::SacnPriority, Value::Count(value)) => wanted.sacn_priority = u8::try_from(value).ok(),

@@ -156,7 +156,8 @@ impl Caller {
         let message = match &mut self.asker {
             Asker::Community(community) => Message::Community { community: community.clone(), pdu },
             Asker::User(user) => {
-                let salt = u64::from(self.seed) << 32 | u64::from(self.salt);
+                // Of DES only the second half counts (RFC 3414, section 8.1.1.1): it begins somewhere else for each agent, too.
+                let salt = u64::from(self.seed) << 32 | u64::from(self.seed.wrapping_add(self.salt));
                 Message::User(user.message(now, asked.id, salt, pdu))
             }
         };

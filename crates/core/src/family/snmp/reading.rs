@@ -55,6 +55,9 @@ enum Question {
 #[derive(Debug)]
 pub(super) struct Reading {
     caller: Caller,
+    /// What is asked of it, and what it may tell.
+    all: Vec<Question>,
+    able: Facts,
     open: VecDeque<Question>,
     /// Whether it has answered anything.
     is_heard: bool,
@@ -69,9 +72,9 @@ pub(super) struct Reading {
 impl Reading {
     /// Of whoever is there, with these readings beside what all tell.
     pub(super) fn new(caller: Caller, readings: &[(ReadingName, Oid)], extent: Extent) -> Self {
-        let all = [Field::Description, Field::Name, Field::Location, Field::Contact];
+        let fields = [Field::Description, Field::Name, Field::Location, Field::Contact];
         let mask = mask_of(caller.address()).map(|object| (Field::Mask, object));
-        let system = all.into_iter().filter_map(|field| Some((field, object(field)?))).chain(mask).collect();
+        let system = fields.into_iter().filter_map(|field| Some((field, object(field)?))).chain(mask).collect();
         let columns: &[(Column, &str)] = match extent {
             Extent::Settings => &[(Column::Macs, objects::MAC_ADDRESSES)],
             Extent::Whole => &[
@@ -88,24 +91,38 @@ impl Reading {
         };
         let readings: Vec<(Field, Oid)> =
             readings.iter().map(|(name, object)| (Field::Reading(*name), object.clone())).collect();
-        let mut facts = Facts::able(&FIELDS);
-        readings.iter().for_each(|(field, _)| facts.can_tell(*field));
+        let mut able = Facts::able(&FIELDS);
+        readings.iter().for_each(|(field, _)| able.can_tell(*field));
         if extent == Extent::Settings {
-            facts.cannot_tell(Field::DamagedFrames);
-            facts.cannot_tell(Field::DroppedFrames);
+            able.cannot_tell(Field::DamagedFrames);
+            able.cannot_tell(Field::DroppedFrames);
         }
-        let open = std::iter::once(Question::Objects(system))
+        let all = std::iter::once(Question::Objects(system))
             .chain(columns.iter().filter_map(walk))
             .chain(readings.chunks(AT_ONCE).map(|some| Question::Objects(some.to_vec())));
-        Self {
+        let mut reading = Self {
             caller,
-            open: open.collect(),
+            all: all.collect(),
+            able,
+            open: VecDeque::new(),
             is_heard: false,
-            facts,
+            facts: Facts::default(),
             macs: BTreeSet::new(),
             told: BTreeMap::new(),
             frames: BTreeMap::new(),
-        }
+        };
+        reading.begin();
+        reading
+    }
+
+    /// Asks everything anew; what was told before is forgotten.
+    pub(super) fn begin(&mut self) {
+        self.open = self.all.iter().cloned().collect();
+        self.facts = self.able.clone();
+        self.is_heard = false;
+        self.macs.clear();
+        self.told.clear();
+        self.frames.clear();
     }
 
     /// What its answers come on.
@@ -121,11 +138,6 @@ impl Reading {
     /// Whoever asked, to ask for something else.
     pub(super) const fn caller_mut(&mut self) -> &mut Caller {
         &mut self.caller
-    }
-
-    /// The one who asked, for another reading.
-    pub(super) fn into_caller(self) -> Caller {
-        self.caller
     }
 
     /// Whether it has answered anything.

@@ -20,6 +20,8 @@ use crate::sheet::kind::{Counts, KindReading};
 /// The most devices asked at a time, and altogether.
 const AT_ONCE: usize = 48;
 const MOST: usize = 4096;
+/// The most devices at one address that are told apart.
+const MOST_AT_ONE: usize = 8;
 /// How long a device may take for each answer.
 const ANSWER_TIME: Duration = Duration::from_millis(600);
 /// How long a survey waits at most until one that answers slowly is read to the end.
@@ -190,7 +192,8 @@ impl Asker for Search {
         if !self.seen.contains_key(&address) {
             self.waiting.push_back(address);
         }
-        self.seen.entry(address).or_default().extend(mac);
+        let seen = self.seen.entry(address).or_default();
+        seen.extend(mac.filter(|_| seen.len() < MOST_AT_ONE));
         self.begin_some(now, out);
     }
 

@@ -1,7 +1,7 @@
 //! One change of an agent.
 //!
 //! 1. *Greeting*: it is read where it stands. It is the one that is meant when one of its interfaces has the same MAC address as before;
-//!    where it tells none, when it still says the same of what it is. Somebody else is told nothing.
+//!    where it tells none, when it still says the same of what it is, and at first of what it is called. Somebody else is told nothing.
 //! 2. Each step is *ordered* in one request, which is taken whole or not at all.
 //! 3. It is *followed*: read until it is as wanted, or its time is over.
 //! 4. At the end it is read once more.
@@ -38,7 +38,6 @@ pub(in crate::family) struct Talk {
     course: Course,
     /// What it told when it was found.
     found: Facts,
-    readings: Vec<(ReadingName, Oid)>,
     reading: Reading,
     phase: Phase,
     ready: Vec<Outgoing>,
@@ -70,7 +69,6 @@ impl Talk {
             course: Course::new(unit, change, vantage, restart_time),
             found: unit.facts.clone(),
             reading: Reading::new(caller, &readings, Extent::Settings),
-            readings,
             phase: Phase::Greeting(1),
             ready: Vec::new(),
             sends: VecDeque::new(),
@@ -79,9 +77,7 @@ impl Talk {
 
     /// Reads it anew.
     fn read(&mut self, now: Duration) {
-        let caller = Caller::new(SocketAddrV4::new(self.course.unit.address, PORT), None, 0, ANSWER_TIME);
-        let before = std::mem::replace(&mut self.reading, Reading::new(caller, &[], Extent::Settings));
-        self.reading = Reading::new(before.into_caller(), &self.readings, Extent::Settings);
+        self.reading.begin();
         self.reading.work(now, &mut self.ready);
     }
 
@@ -92,6 +88,13 @@ impl Talk {
         }
         let what = |facts: &Facts| facts.get(Field::Description).cloned();
         what(&self.found) == what(&self.reading.facts)
+    }
+
+    /// Whether it is still called as it was, where nothing surer tells it from others of its model.
+    fn is_called_as_found(&self) -> bool {
+        let name = |facts: &Facts| facts.get(Field::Name).cloned();
+        let is_surer = !self.reading.macs.is_empty() && self.course.unit.mac.is_some();
+        is_surer || name(&self.found) == name(&self.reading.facts)
     }
 
     /// Takes over what was read, where it is of the one that is meant; gives whether it is.
@@ -144,7 +147,7 @@ impl Talk {
         if !self.reading.is_over() {
             return;
         }
-        if self.learn() {
+        if self.is_called_as_found() && self.learn() {
             if self.course.greet() {
                 self.begin(now);
             }
