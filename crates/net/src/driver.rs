@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::io::{self, BufRead};
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
 use std::ops::ControlFlow;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use lantern_core::MacAddress;
 use lantern_core::conversation::{
@@ -15,6 +15,7 @@ use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
+use crate::clock::Clock;
 use crate::fetch::fetch;
 use crate::links::{Links, News};
 use crate::station::Echoes;
@@ -123,7 +124,7 @@ struct Run<'a> {
     mail: Sender<Input>,
     readers: JoinSet<()>,
     links: Links,
-    began: Instant,
+    clock: Clock,
     traffic: Traffic,
     refusal: Option<io::Error>,
     /// Who was heard from which MAC address, where datagrams have to be sent as frames.
@@ -154,7 +155,7 @@ impl<'a> Run<'a> {
         if let Some(tap) = &station.tap {
             tap.listen(mail.clone(), Input::Frame)?;
         }
-        let (traffic, began) = (Traffic::default(), Instant::now());
+        let (traffic, clock) = (Traffic::default(), Clock::start());
         if let Some(recorder) = &station.recorder {
             recorder.borrow_mut().begin()?;
         }
@@ -167,7 +168,7 @@ impl<'a> Run<'a> {
             mail,
             readers,
             links: Links::default(),
-            began,
+            clock,
             traffic,
             refusal: None,
             macs,
@@ -181,19 +182,22 @@ impl<'a> Run<'a> {
     ) -> Result<(), NetError> {
         let mut ticked = Duration::ZERO;
         while let Some(wake_at) = conversation.wake_at() {
-            let now = self.began.elapsed();
-            if wake_at <= now {
-                conversation.wake(now);
-            } else if let Ok(Some(input)) =
-                tokio::time::timeout((wake_at - now).min(TICK), self.inbox.recv()).await
-            {
-                self.hear(conversation, &input);
-                for _ in 1..AT_ONCE {
-                    let Ok(input) = self.inbox.try_recv() else { break };
+            self.clock.look(Duration::ZERO);
+            let wait = self.clock.until(wake_at).min(TICK);
+            if wait.is_zero() {
+                conversation.wake(self.clock.now());
+            } else {
+                let first = tokio::time::timeout(wait, self.inbox.recv()).await;
+                self.clock.look(wait);
+                if let Ok(Some(input)) = first {
                     self.hear(conversation, &input);
+                    for _ in 1..AT_ONCE {
+                        let Ok(input) = self.inbox.try_recv() else { break };
+                        self.hear(conversation, &input);
+                    }
                 }
             }
-            let now = self.began.elapsed();
+            let now = self.clock.now();
             while let Some(event) = conversation.next_event() {
                 if watch(conversation, now, Some(event)).is_break() {
                     return Ok(());
@@ -218,7 +222,7 @@ impl<'a> Run<'a> {
     }
 
     fn hear<C: Conversation>(&mut self, conversation: &mut C, input: &Input) {
-        let now = self.began.elapsed();
+        let now = self.clock.now();
         self.record_heard(now, input);
         self.traffic.heard += 1;
         match input {
@@ -393,7 +397,7 @@ impl<'a> Run<'a> {
     fn record_sent(&self, outgoing: &Outgoing) {
         let Some(recorder) = &self.station.recorder else { return };
         let mut recorder = recorder.borrow_mut();
-        let now = self.began.elapsed();
+        let now = self.clock.now();
         match outgoing {
             Outgoing::Frame(frame) => recorder.frame(now, frame),
             // The tap hears what the system sends.

@@ -6,6 +6,7 @@
 
 mod addressing;
 mod capture;
+mod clock;
 mod computer;
 mod driver;
 mod error;

@@ -216,3 +216,71 @@ fn loopback_comes_last_with_its_subnet_and_whoever_holds_the_port_is_seen() {
     let ours = computer.holders.iter().find(|holder| holder.address == ground.guest()).unwrap();
     assert!(ours.program.is_some());
 }
+
+/// Asks once, lets the computer stand still while the answer comes, and judges when its patience is over.
+struct Impatient {
+    to: SocketAddrV4,
+    step: usize,
+    wake_at: Option<Duration>,
+    stands: bool,
+    answered: bool,
+    called_silent: bool,
+}
+
+const ASKED_BY: LinkId = link(1);
+
+impl Conversation for Impatient {
+    type Event = ();
+
+    fn hear(&mut self, _: Duration, heard: &Heard<'_>) {
+        self.answered |= matches!(heard, Heard::Link(ASKED_BY, LinkNews::Bytes(_)));
+    }
+
+    fn next_send(&mut self) -> Option<Outgoing> {
+        (self.step == 0).then(|| {
+            self.step = 1;
+            Outgoing::Ask { link: ASKED_BY, to: self.to, bytes: b"who are you".to_vec() }
+        })
+    }
+
+    fn wake_at(&self) -> Option<Duration> {
+        self.wake_at
+    }
+
+    fn wake(&mut self, now: Duration) {
+        (self.stands, self.wake_at) = match self.step {
+            1 => (true, Some(now + Duration::from_millis(80))),
+            _ => (false, None),
+        };
+        self.step += 1;
+        self.called_silent = self.wake_at.is_none() && !self.answered;
+    }
+
+    fn next_event(&mut self) -> Option<()> {
+        std::mem::take(&mut self.stands).then_some(())
+    }
+}
+
+#[test]
+fn whoever_answers_while_this_computer_stands_still_is_not_called_silent() {
+    let ground = LoopbackGround::start(&Scene::crowd(1, 0.0, 1)).unwrap();
+    let station = Station::open(&choice(&ground), &art_net(), None).unwrap();
+    let peer = UdpSocket::bind((ground.guest(), 0)).unwrap();
+    let SocketAddr::V4(to) = peer.local_addr().unwrap() else { unreachable!() };
+    let answers = std::thread::spawn(move || {
+        let (length, from) = peer.recv_from(&mut [0; 64]).unwrap();
+        std::thread::sleep(Duration::from_millis(40));
+        peer.send_to(&[7; 4], from).map(|_| length).unwrap()
+    });
+    let wake_at = Some(Duration::from_millis(5));
+    let mut asks = Impatient { to, step: 0, wake_at, stands: false, answered: false, called_silent: false };
+    run(&mut asks, &station, |_, _, event| {
+        if event.is_some() {
+            std::thread::sleep(Duration::from_millis(400));
+        }
+        ControlFlow::Continue(())
+    })
+    .unwrap();
+    assert_eq!(answers.join().unwrap(), 11);
+    assert!(asks.answered && !asks.called_silent);
+}
