@@ -1,6 +1,6 @@
 //! Streams and channel maps over real connections: shown, patched by the sheet, read back, taken back.
 
-use crate::support::on_scene;
+use crate::support::{has, noting, on_scene};
 
 /// A stage box, two amplifiers and a registry; with these habits of the second amplifier.
 fn scene(habits: &str) -> String {
@@ -136,4 +136,41 @@ fn a_census_keeps_what_is_patched() {
     let Some(said) = on_scene(&scene(""), &script) else { return };
     said.line(&["diff 0"]);
     assert!(said.out.lines().any(|line| line == "4"), "{}", said.out);
+}
+
+/// Joins the groups of its arguments again and again: a kernel says so only when it begins.
+const JOINS: &str = "import socket, sys, time
+s = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+def tell(what):
+    for group in sys.argv[1:]:
+        s.setsockopt(socket.IPPROTO_IP, what, socket.inet_aton(group) + socket.inet_aton('10.40.6.2'))
+for again in range(200):
+    tell(socket.IP_ADD_MEMBERSHIP)
+    time.sleep(0.3)
+    tell(socket.IP_DROP_MEMBERSHIP)
+";
+
+/// Who wants which group is heard by IGMP, of a real kernel; a group that nobody tells of is told, those of universes are not.
+#[test]
+fn whoever_is_heard_to_want_a_group_is_named() {
+    if !has("ip") || !has("python3") {
+        return;
+    }
+    let set_up = format!(
+        "ip link add aux0 type veth peer name aux1; ip addr add 10.40.0.7/16 dev aux0; ip link set aux0 up\n\
+        unshare -n sleep 60 & far=$!; sleep 0.3; ip link set aux1 netns $far; there() {{ nsenter -n -t $far -- \"$@\"; }}\n\
+        there ip link set aux1 address 02:54:51:00:60:02; there ip addr add 10.40.6.2/16 dev aux1; there ip link set aux1 up\n\
+        there ip link set lo up; sleep 1; cat > join.py <<'END'\n{JOINS}END"
+    );
+    let script = written()
+        + "there python3 join.py 239.69.10.1 239.69.10.9 239.255.0.1 & joins=$!\n\
+           deft-lantern streams --adapter aux0\n\
+           deft-lantern streams --adapter aux0 --json --node hall-left > some.json; grep -c 10.9 some.json; echo some\n\
+           deft-lantern streams --adapter aux0 --node nobody | grep -c 10.9; echo none\n\
+           kill $joins $far";
+    let Some(said) = noting("aux0", &set_up, &script) else { return };
+    said.line(&["239.69.10.1", "hall-mix", "hall-left"]);
+    said.line(&["239.69.10.9", "nobody tells", "hall-left"]);
+    assert!(!said.out.contains("239.255.0.1"), "{}", said.out);
+    assert!(said.out.contains("1\nsome\n0\nnone\n"), "{}", said.out);
 }

@@ -8,7 +8,7 @@ use lantern_core::census::PatchSort;
 use lantern_core::compare::Verdict;
 use lantern_core::conversation::SurveyPlan;
 use lantern_core::pattern::Pattern;
-use lantern_core::view::{ChannelLine, EndLine, Patching};
+use lantern_core::view::{ChannelLine, EndLine, Patching, WantedGroup};
 use serde::Serialize;
 
 use crate::exit::Exit;
@@ -20,7 +20,8 @@ use crate::session::Session;
 /// See what every device sends, receives and maps, as it calls it and as the sheet does
 ///
 /// Reads it from the devices by NMOS, whether they announce themselves or a registry lists them. With a rig sheet, its streams and
-/// channel maps stand beside that, and it ends with 1 where one is otherwise than planned. Changes nothing; apply patches.
+/// channel maps stand beside that, and it ends with 1 where one is otherwise than planned. Who is heard to want a group (IGMP) stands
+/// below. Changes nothing; apply patches.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// The rig sheet; without it, the only *.rig.toml in this folder, if there is one
@@ -70,6 +71,9 @@ fn retain(patching: &mut Patching, nodes: &[Pattern]) {
         nodes.is_empty() || nodes.iter().any(|node| node.matches(&own) || node.matches(device.raw()))
     };
     patching.ends.retain(|end| is_meant(end.node.as_ref(), &end.device, end.address));
+    patching
+        .wanted
+        .retain(|one| nodes.is_empty() || one.by.iter().any(|by| nodes.iter().any(|node| node.matches(by))));
     patching.channels.retain(|channel| is_meant(channel.node.as_ref(), &channel.device, channel.address));
 }
 
@@ -89,6 +93,10 @@ pub(crate) fn show(patching: &Patching, out: &mut Out) -> Result<(), Failure> {
     }
     if !patching.channels.is_empty() {
         out.table(&channels(&patching.channels))?;
+        out.line("")?;
+    }
+    if !patching.wanted.is_empty() {
+        out.table(&wanted(&patching.wanted))?;
         out.line("")?;
     }
     let of =
@@ -135,6 +143,19 @@ fn ends(all: &[EndLine]) -> Table {
             channels.join(", ").into(),
             end.address.to_string().into(),
         ]);
+    }
+    table
+}
+
+/// Who was heard to want a group. Who was not may want it all the same: switches keep such wishes to themselves.
+fn wanted(all: &[WantedGroup]) -> Table {
+    let mut table = Table::new(&["group", "carries", "wanted by"]).unbroken(&["group"]);
+    for one in all {
+        let carries = match &one.carries[..] {
+            [] => Cell::new("nobody tells", Tone::Doubtful),
+            some => Cell::new(some.join(", "), Tone::Strong),
+        };
+        table.row(vec![one.group.to_string().into(), carries, one.by.join(", ").into()]);
     }
     table
 }

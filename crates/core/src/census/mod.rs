@@ -58,7 +58,7 @@ pub use source::{Sending, Source};
 pub use standing::Standing;
 pub use stream::Stream;
 pub use subject::{Lane, Subject};
-pub use surroundings::{DhcpClient, DhcpServer, Querier, Surroundings, SwitchPort};
+pub use surroundings::{DhcpClient, DhcpServer, Listener, Querier, Surroundings, SwitchPort};
 pub use unit::Unit;
 
 pub use crate::way::{Way, Ways};
@@ -257,6 +257,7 @@ impl Census {
         Surroundings {
             switch_ports: both(&kept.switch_ports, seen.switch_ports),
             queriers: both(&kept.queriers, seen.queriers),
+            listeners: both(&kept.listeners, seen.listeners),
             dhcp_servers: both(&kept.dhcp_servers, seen.dhcp_servers),
             dhcp_clients: both(&kept.dhcp_clients, seen.dhcp_clients),
             clocks: both(&kept.clocks, seen.clocks),
@@ -338,6 +339,9 @@ impl Census {
             Told::Querier { version } => {
                 let querier = Querier { address: sighting.from, mac: sighting.mac, version: *version };
                 self.surroundings.take_querier(querier);
+            }
+            Told::Groups { wants, leaves } => {
+                self.surroundings.take_groups((sighting.from, sighting.mac), wants, leaves);
             }
             Told::Unit(unit) => self.units.take(unit),
             Told::Fixture(fixture) => self.fixtures.take(fixture),

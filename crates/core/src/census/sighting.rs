@@ -97,6 +97,13 @@ pub enum Told {
         /// Version of IGMP.
         version: u8,
     },
+    /// Which groups it wants to hear, and which no longer.
+    Groups {
+        /// Those it wants.
+        wants: Vec<Ipv4Addr>,
+        /// Those it wants no longer.
+        leaves: Vec<Ipv4Addr>,
+    },
     /// It spoke a family whose messages the family itself makes something of.
     Spoke {
         /// Which one.
@@ -185,7 +192,7 @@ impl Told {
             Self::DhcpServer { .. } | Self::DhcpClient { .. } => Way::Dhcp,
             Self::Clock(_) => Way::Ptp,
             Self::Lldp(_) => Way::Lldp,
-            Self::Querier { .. } => Way::Igmp,
+            Self::Querier { .. } | Self::Groups { .. } => Way::Igmp,
             Self::Spoke { family, .. } => *family,
             Self::Unit(unit) => unit.family,
             Self::Fixture(_) => Way::Rdm,
@@ -212,12 +219,12 @@ impl Told {
         }
     }
 
-    /// What a membership message tells; only a querier tells something about itself.
+    /// What a membership message tells.
     #[must_use]
-    pub const fn by_igmp(message: Igmp) -> Self {
+    pub fn by_igmp(message: &Igmp) -> Self {
         match message {
-            Igmp::Query { version, .. } => Self::Querier { version },
-            Igmp::Membership => Self::Traffic,
+            Igmp::Query { version, .. } => Self::Querier { version: *version },
+            Igmp::Membership { wants, leaves } => Self::Groups { wants: wants.clone(), leaves: leaves.clone() },
         }
     }
 }

@@ -16,6 +16,9 @@ pub struct Surroundings {
     pub switch_ports: Vec<SwitchPort>,
     /// Who asks for groups.
     pub queriers: Vec<Querier>,
+    /// Who wants which group.
+    #[serde(default)]
+    pub listeners: Vec<Listener>,
     /// Who gives addresses.
     pub dhcp_servers: Vec<DhcpServer>,
     /// Who asks for one.
@@ -54,6 +57,18 @@ pub struct Querier {
     pub version: u8,
 }
 
+/// Somebody who wants to hear a group. Where switches pass groups on only to those who want them, most of them are not seen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Listener {
+    /// The group.
+    pub group: Ipv4Addr,
+    /// Who wants it.
+    pub address: Ipv4Addr,
+    /// The MAC address it spoke from, where frames are seen.
+    #[serde(with = "as_text::option")]
+    pub mac: Option<MacAddress>,
+}
+
 /// Who gives addresses.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct DhcpServer {
@@ -78,7 +93,7 @@ pub struct DhcpClient {
 
 impl Surroundings {
     /// The most of each kind.
-    const MOST: usize = 256;
+    const MOST: usize = 1024;
 
     pub(crate) fn take_lldp(&mut self, lldp: &Lldp) {
         // A switch that goes says so by leaving no time.
@@ -103,6 +118,20 @@ impl Surroundings {
         put(&mut self.queriers, querier, |a, b| (a.address, a.mac) == (b.address, b.mac));
     }
 
+    /// Groups in which only the network speaks with itself are nobody's wish (RFC 5771, sections 4 and 5).
+    pub(crate) fn take_groups(
+        &mut self,
+        (address, mac): (Ipv4Addr, Option<MacAddress>),
+        wants: &[Ipv4Addr],
+        leaves: &[Ipv4Addr],
+    ) {
+        self.listeners.retain(|one| (one.address, one.mac) != (address, mac) || !leaves.contains(&one.group));
+        let is_of_the_network = |group: &Ipv4Addr| matches!(group.octets(), [224, 0, 0 | 1, _]);
+        for group in wants.iter().filter(|group| group.is_multicast() && !is_of_the_network(group)) {
+            put(&mut self.listeners, Listener { group: *group, address, mac }, PartialEq::eq);
+        }
+    }
+
     pub(crate) fn take_dhcp_server(&mut self, server: DhcpServer) {
         put(&mut self.dhcp_servers, server, |a, b| a.address == b.address && (a.mac == b.mac || b.mac.is_none()));
     }
@@ -122,6 +151,7 @@ impl Surroundings {
         let mut sorted = self.clone();
         sorted.switch_ports.sort_by_key(|port| port.mac);
         sorted.queriers.sort_by_key(|querier| (querier.address, querier.mac));
+        sorted.listeners.sort_by_key(|one| (one.group, one.address, one.mac));
         sorted.dhcp_servers.sort_by_key(|server| (server.address, server.mac));
         sorted.dhcp_clients.sort_by_key(|client| client.mac);
         sorted.clocks.sort_by_key(|clock| (clock.domain, clock.grandmaster, clock.announced_by, clock.mac));

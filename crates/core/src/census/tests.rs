@@ -156,6 +156,7 @@ fn everything_that_was_seen_survives_being_saved() {
         Told::Unit(Box::new(unit)),
         Told::Lldp(Box::new(lldp)),
         Told::Querier { version: 2 },
+        Told::Groups { wants: vec![Ipv4Addr::new(239, 69, 0, 1)], leaves: Vec::new() },
         Told::DhcpServer { server: from },
     ] {
         census.take(&Sighting { mac: Some(mac), ..Sighting::plain(Duration::ZERO, from, told) });
@@ -168,14 +169,40 @@ fn everything_that_was_seen_survives_being_saved() {
         evidence.units.len(),
         evidence.surroundings.switch_ports.len(),
         evidence.surroundings.queriers.len(),
+        evidence.surroundings.listeners.len(),
         evidence.surroundings.dhcp_servers.len(),
     ];
-    assert_eq!(told, [1; 7]);
+    assert_eq!(told, [1; 8]);
     let written = |census: &Census| {
         serde_json::to_string(&CensusFile::new(census, &[], "2026-05-03T18:00:00Z", "show", &[])).unwrap()
     };
     let again = SavedCensus::from_json(&written(&census)).unwrap();
     assert_eq!(written(&again.census), written(&census));
+}
+
+/// A group that is left is forgotten, of whoever left it; what is no group, and what the network speaks with itself, is nobody's wish; and
+/// a flood of wishes is bounded.
+#[test]
+fn who_wants_which_group_is_known_until_it_is_left() {
+    let mut census = Census::default();
+    let group = |last: u8| Ipv4Addr::new(239, 69, 0, last);
+    let mut hear = |host: u8, wants: &[Ipv4Addr], leaves: &[Ipv4Addr]| {
+        let from = Ipv4Addr::new(10, 40, 0, host);
+        let told = Told::Groups { wants: wants.to_vec(), leaves: leaves.to_vec() };
+        census.take(&Sighting::plain(Duration::ZERO, from, told));
+        let all = census.surroundings().listeners;
+        all.iter().map(|one| (one.address.octets()[3], one.group.octets()[3])).collect::<Vec<_>>()
+    };
+    assert_eq!(hear(1, &[group(1), group(2), group(1)], &[]), [(1, 1), (1, 2)]);
+    assert_eq!(hear(2, &[group(1)], &[group(2)]), [(1, 1), (2, 1), (1, 2)]);
+    assert_eq!(hear(1, &[], &[group(1), group(9)]), [(2, 1), (1, 2)]);
+    let of_nobody = [Ipv4Addr::new(224, 0, 0, 251), Ipv4Addr::new(224, 0, 1, 129), Ipv4Addr::new(10, 0, 0, 1)];
+    assert_eq!(hear(1, &of_nobody, &[]).len(), 2);
+    for host in 0..=255 {
+        let flood: Vec<Ipv4Addr> = (0..=255).map(group).collect();
+        hear(host, &flood, &[]);
+    }
+    assert_eq!(hear(1, &[], &[]).len(), 1024);
 }
 
 #[rstest]

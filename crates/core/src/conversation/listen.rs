@@ -61,7 +61,7 @@ pub(crate) fn sighting(
         Carries::EchoReply { from, to, .. } => {
             from_here.is_own(*to).then_some((from_mac, *from, true, Told::Echo))
         }
-        Carries::Igmp { from, message } => Some((from_mac, *from, false, Told::by_igmp(*message))),
+        Carries::Igmp { from, message } => Some((from_mac, *from, false, Told::by_igmp(message))),
         Carries::Lldp(lldp) => {
             let address = lldp.management.unwrap_or(Ipv4Addr::UNSPECIFIED);
             Some((from_mac, address, false, Told::Lldp(Box::new(lldp.clone()))))

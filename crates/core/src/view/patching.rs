@@ -1,14 +1,14 @@
 //! What devices send, receive and map: as they call it, and beside that as the sheet does.
 
-use std::collections::HashMap;
-use std::net::Ipv4Addr;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::net::{Ipv4Addr, SocketAddrV4};
 
 use serde::Serialize;
 
 use crate::census::{Census, Device, PatchKey, PatchPoint, PatchSort};
 use crate::compare::{PatchRow, PatchState, PlannedPatch, Verdict, compare_patches, planned_as, routed};
 use crate::facts::{Difference, Field, Value};
-use crate::sheet::{ChannelMap, RigSheet};
+use crate::sheet::{ChannelMap, RigSheet, SheetStream};
 use crate::{MacAddress, Said};
 
 /// All of it.
@@ -18,6 +18,20 @@ pub struct Patching {
     pub ends: Vec<EndLine>,
     /// The channels of outputs.
     pub channels: Vec<ChannelLine>,
+    /// Who was heard to want which group, by IGMP; those of universes are left out.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub wanted: Vec<WantedGroup>,
+}
+
+/// A group that somebody wants to hear.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct WantedGroup {
+    /// The group.
+    pub group: Ipv4Addr,
+    /// What it carries: streams of the sheet, else sessions that are announced there. Empty where nobody tells.
+    pub carries: Vec<String>,
+    /// Who wants it: by the sheet, else by its own name, else its address.
+    pub by: Vec<String>,
 }
 
 /// A sender or a receiver.
@@ -86,7 +100,8 @@ impl Patching {
     /// Everything of these devices, held against the sheet where there is one.
     #[must_use]
     pub fn of(census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Self {
-        Self::of_those(census, devices, sheet, |_| true, |_| true)
+        let wanted = wanted(census, devices, sheet);
+        Self { wanted, ..Self::of_those(census, devices, sheet, |_| true, |_| true) }
     }
 
     /// Only what is of this one of the devices, and what the sheet plans of it that it does not have.
@@ -150,8 +165,39 @@ impl Patching {
     /// Whether there is nothing.
     #[must_use]
     pub const fn is_empty(&self) -> bool {
-        self.ends.is_empty() && self.channels.is_empty()
+        self.ends.is_empty() && self.channels.is_empty() && self.wanted.is_empty()
     }
+}
+
+/// Who wants which group, without those of universes (E1.31, section 9.3).
+fn wanted(census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Vec<WantedGroup> {
+    let mut all: BTreeMap<Ipv4Addr, BTreeSet<String>> = BTreeMap::new();
+    let (surroundings, mut names) = (census.surroundings(), Names { devices, sheet, known: HashMap::new() });
+    for one in surroundings.listeners.iter().filter(|one| !matches!(one.group.octets(), [239, 255, ..])) {
+        let name = names.at((one.address, one.mac), |device| device.is_at(one.address, one.mac));
+        let name = name.unwrap_or_else(|| one.address.to_string());
+        all.entry(one.group).or_default().insert(name);
+    }
+    let carries = |group: Ipv4Addr| {
+        let legs = |stream: &SheetStream| [stream.fixed_group(), stream.fixed_second_group()];
+        let is_there = |legs: [Option<SocketAddrV4>; 2]| legs.into_iter().flatten().any(|at| *at.ip() == group);
+        let of_sheet =
+            sheet.map_or(&[][..], |sheet| &sheet.streams).iter().filter(|stream| is_there(legs(stream)));
+        let mut names: Vec<String> = of_sheet.map(|stream| stream.name.value.clone()).collect();
+        if names.is_empty() {
+            let announced = census.streams().into_iter().filter(|stream| stream.group == Some(group));
+            names = announced.map(|stream| stream.session.to_string()).collect();
+        }
+        names.sort();
+        names.dedup();
+        names
+    };
+    let line = |(group, by): (Ipv4Addr, BTreeSet<String>)| WantedGroup {
+        group,
+        carries: carries(group),
+        by: by.into_iter().collect(),
+    };
+    all.into_iter().map(line).collect()
 }
 
 /// What devices are called: by the sheet, or else on the network.
@@ -164,13 +210,17 @@ struct Names<'a> {
 
 impl Names<'_> {
     fn of(&mut self, point: &PatchPoint) -> Option<String> {
+        self.at((point.unit.address, point.unit.mac), |device| point.is_of(device))
+    }
+
+    fn at(&mut self, place: (Ipv4Addr, Option<MacAddress>), is_it: impl Fn(&Device) -> bool) -> Option<String> {
         let (devices, sheet) = (self.devices, self.sheet);
         let name = || {
-            let device = devices.iter().find(|device| point.is_of(device))?;
+            let device = devices.iter().find(|device| is_it(device))?;
             let planned = sheet.and_then(|sheet| planned_as(sheet, device)).map(|node| node.name.value.clone());
             planned.or_else(|| (!device.name.is_empty()).then(|| device.name.to_string()))
         };
-        self.known.entry((point.unit.address, point.unit.mac)).or_insert_with(name).clone()
+        self.known.entry(place).or_insert_with(name).clone()
     }
 }
 

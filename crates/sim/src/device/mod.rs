@@ -265,7 +265,10 @@ impl SimDevice {
             roles.push(Box::new(Neighbour::new(&setup, port)));
         }
         if setup.igmp_querier {
-            roles.push(Box::new(Querier::new(&setup)));
+            roles.push(Box::new(Querier::asks(&setup)));
+        }
+        if !setup.groups.is_empty() {
+            roles.push(Box::new(Querier::wants(&setup)));
         }
         Self { body: Body::new(&setup), on: setup.arrives.is_zero(), setup, roles, said: VecDeque::new() }
     }

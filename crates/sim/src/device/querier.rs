@@ -1,27 +1,35 @@
-//! An IGMP querier (RFC 2236).
+//! Who speaks IGMP: a querier that asks who wants which group (RFC 2236), and one that wants some and says so (RFC 3376).
 
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
-use lantern_wire::igmp::EVERY_HOST;
+use lantern_wire::Igmp;
+use lantern_wire::igmp::{EVERY_HOST, REPORTS};
 use lantern_wire::packet::igmp_frame;
-use lantern_wire::{Igmp, MacAddress};
 
 use super::body::Body;
 use super::{DeviceSetup, Role, Utterance};
 
 #[derive(Debug)]
 pub(super) struct Querier {
-    mac: MacAddress,
-    address: Ipv4Addr,
+    frame: Vec<u8>,
     every: Duration,
     at: Duration,
-    said: Option<Vec<u8>>,
+    is_due: bool,
 }
 
 impl Querier {
-    pub(super) fn new(device: &DeviceSetup) -> Self {
-        Self { mac: device.mac, address: device.address, every: device.every, at: device.arrives, said: None }
+    pub(super) fn asks(device: &DeviceSetup) -> Self {
+        Self::says(device, EVERY_HOST, &Igmp::general_query())
+    }
+
+    pub(super) fn wants(device: &DeviceSetup) -> Self {
+        Self::says(device, REPORTS, &Igmp::report(&device.groups))
+    }
+
+    fn says(device: &DeviceSetup, to: Ipv4Addr, message: &[u8]) -> Self {
+        let frame = igmp_frame(device.mac, device.address, to, message);
+        Self { frame, every: device.every, at: device.arrives, is_due: false }
     }
 }
 
@@ -32,10 +40,10 @@ impl Role for Querier {
 
     fn wake(&mut self, now: Duration, _: &mut Body) {
         self.at = now + self.every;
-        self.said = Some(igmp_frame(self.mac, self.address, EVERY_HOST, &Igmp::general_query()));
+        self.is_due = true;
     }
 
     fn next(&mut self) -> Option<Utterance> {
-        self.said.take().map(Utterance::Frame)
+        std::mem::take(&mut self.is_due).then(|| Utterance::Frame(self.frame.clone()))
     }
 }

@@ -82,6 +82,9 @@ pub struct DeviceSetup {
     /// Whether it asks who wants which group.
     #[serde(default)]
     pub igmp_querier: bool,
+    /// Groups it wants to hear, and says so.
+    #[serde(default)]
+    pub groups: Vec<Ipv4Addr>,
 }
 
 /// What a source of sACN sends.

@@ -109,6 +109,16 @@ fn a_switch_tells_its_port_and_asks_for_groups_by_frames() {
 }
 
 #[test]
+fn one_that_wants_groups_says_so() {
+    let said = run(&mut device("groups = [\"239.69.0.1\", \"239.69.0.2\"]"), 100);
+    let [Utterance::Frame(report)] = &said[..] else { panic!("{said:?}") };
+    let wants = vec![Ipv4Addr::new(239, 69, 0, 1), Ipv4Addr::new(239, 69, 0, 2)];
+    let message = Igmp::Membership { wants, leaves: Vec::new() };
+    let carries = Packet::parse(report).unwrap().carries;
+    assert_eq!(carries, lantern_wire::Carries::Igmp { from: Ipv4Addr::new(10, 60, 1, 20), message });
+}
+
+#[test]
 fn one_that_arrives_later_is_deaf_and_silent_before() {
     let mut late = device("arrives_ms = 500\nswitch_port = \"7\"");
     assert_eq!(run(&mut late, 499), []);
