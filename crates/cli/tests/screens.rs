@@ -120,3 +120,33 @@ fn they_stand_on_loopback_too() {
         said.out
     );
 }
+
+/// Only the passwords that a kind states are tried, and only when told: who still takes its factory's is named, who has another one, who
+/// wants none and who is of another kind are not.
+#[test]
+fn a_password_left_over_from_the_factory_is_found() {
+    let sheet = sheet().replace("tessaquill-wall", "wall")
+        + "[[kind]]\nname = \"wall\"\nmaker = \"Tessaquill\"\nmodel = \"Wall\"\nports = 0\nspeaks = [\"pjlink\"]\n\
+           [[kind.factory_login]]\nway = \"pjlink\"\npassword = \"sunset\"\n";
+    let left_over = screens()
+        .replace("name = \"Wall 5\"", "password = \"sunset\", name = \"Wall 5\"")
+        .replace("name = \"Wall 6\"", "password = \"moonset\", name = \"Wall 6\"");
+    let script = format!(
+        "export COLUMNS=200; printf '%s' '{sheet}' > t.rig.toml\n\
+         deft-lantern check | grep -c W022; echo untold; deft-lantern check --factory-passwords; echo told $?\n\
+         deft-lantern check --factory-passwords --node wall-6 | grep -c W022; echo other\n\
+         deft-lantern kinds show wall; grep -rl sunset --exclude=t.rig.toml .; echo searched\n\
+         sed -i 's/wall-5/wall-5a/; /factory_login/,$d' t.rig.toml; deft-lantern check --factory-passwords 2>&1; echo none $?"
+    );
+    let Some(said) = on_scene(&left_over, &script) else { return };
+    assert!(said.out.starts_with("0\nuntold\n"), "{}", said.out);
+    said.line(&["W022", "wall-5 at 10.40.6.5", "by PJLink", "the password of its factory"]);
+    assert_eq!(said.out.matches("W022").count(), 1, "{}", said.out);
+    said.line(&["deft-lantern access set wall-5 --way pjlink"]);
+    said.line(&["told 1"]);
+    assert!(said.out.contains("0\nother\n"), "{}", said.out);
+    said.line(&["leaves the factory with", "a known password by PJLink"]);
+    said.line(&["no kind of what is to be checked states a [[kind.factory_login]]"]);
+    said.line(&["none 2"]);
+    assert!(!said.out.contains("sunset"), "{}", said.out);
+}

@@ -8,6 +8,7 @@ mod clashes;
 mod clocks;
 mod devices;
 mod diagnosis;
+mod factory_logins;
 mod filling;
 mod firmware;
 mod ladder;

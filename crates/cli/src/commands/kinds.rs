@@ -59,6 +59,7 @@ struct Record {
     line_port: Option<u16>,
     lines: Vec<String>,
     readings: Vec<String>,
+    factory_logins: Vec<&'static str>,
     page: Option<String>,
     hints: Vec<(&'static str, String)>,
 }
@@ -172,6 +173,11 @@ fn show(args: &ShowArgs, out: &mut Out) -> Result<Exit, Failure> {
         row(name, format!("{}: {}{right}{counts}{set}", reading.name, reading.object));
         name = "";
     }
+    for factory in &kind.factory_logins {
+        let user = &factory.login.user;
+        let user = if user.is_empty() { String::new() } else { format!(", as {user}") };
+        row("leaves the factory with", format!("a known password by {}{user}", factory.way));
+    }
     if let Some(page) = &kind.hints.page {
         row("its page", page.clone());
     }
@@ -210,6 +216,7 @@ fn record(kind: &Kind) -> Record {
         line_port: kind.speech.map(|speech| speech.port),
         lines: kind.lines.iter().map(|line| line.name.clone()).collect(),
         readings: kind.readings.iter().map(|reading| reading.name.to_string()).collect(),
+        factory_logins: kind.factory_logins.iter().map(|factory| factory.way.name()).collect(),
         page: kind.hints.page.clone(),
         hints: kind.hints.all().map(|(what, text)| (what, text.to_owned())).collect(),
     }

@@ -4,6 +4,7 @@
 
 mod addresses;
 mod clocks;
+mod factory;
 mod fixtures;
 mod load;
 mod names;
@@ -23,12 +24,13 @@ use crate::finding::{Finding, Rule};
 use crate::sheet::{RigSheet, Span};
 
 pub use addresses::standing;
+pub use factory::{factory_passwords, factory_secrets};
 pub use load::{Link, LinkEnd, Loads, SwitchLoad};
 pub use world::{is_same_name, own_address_held, shared_addresses, world_clashes};
 pub(crate) use world::{mask_remedy, subnet_of_broadcast};
 
 /// The rules about sheets and about what is seen, family by family.
-pub(crate) static RULES: [&[&Rule]; 11] = [
+pub(crate) static RULES: [&[&Rule]; 12] = [
     addresses::RULES,
     networks::RULES,
     universes::RULES,
@@ -40,6 +42,7 @@ pub(crate) static RULES: [&[&Rule]; 11] = [
     world::RULES,
     clocks::RULES,
     patched::RULES,
+    factory::RULES,
 ];
 
 /// One family of rules: a sheet to findings.

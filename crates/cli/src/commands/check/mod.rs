@@ -1,6 +1,7 @@
 //! `check`: does every node answer, and is it as planned.
 
 mod answer;
+mod factory;
 mod fixtures;
 mod junit;
 mod patches;
@@ -74,6 +75,10 @@ pub(crate) struct Args {
     #[arg(long)]
     after_power_cycle: bool,
 
+    /// Also try the passwords that the kinds on the sheet leave their factory with; a device may count that as a wrong one
+    #[arg(long, conflicts_with_all = ["repeat", "after_power_cycle"])]
+    factory_passwords: bool,
+
     /// Write down everything sent and heard in this capture file (pcapng)
     #[arg(long, value_name = "FILE.pcapng")]
     record: Option<PathBuf>,
@@ -92,6 +97,8 @@ struct Check<'a> {
     file: &'a SheetFile,
     part: Part,
     on_cables: OnCables,
+    /// Who still takes the password of its factory, where that was tried.
+    opened: Vec<Finding>,
 }
 
 /// What was seen: the devices of the sheet, what is wrong around them, and the fixtures, where those were asked.
@@ -132,7 +139,10 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 fn check(args: &Args, session: &Session, part: Part, out: &mut Out) -> Result<Exit, Failure> {
     let Some(file) = session.sheet_file() else { return Ok(Exit::Fine) };
     let on_cables = if args.fixtures { OnCables::Examine } else { OnCables::Nothing };
-    let check = Check { session, file, part, on_cables };
+    let mut check = Check { session, file, part, on_cables, opened: Vec::new() };
+    if args.factory_passwords {
+        check.opened = factory::try_them(&check, out)?;
+    }
     let (look, rounds) = match args.repeat {
         Some(until) => repeat::rounds(&check, until, out)?,
         None => (check.look(out)?, Vec::new()),
@@ -201,6 +211,7 @@ impl Check<'_> {
         let sheet = &self.file.sheet;
         let whole = compare_all(sheet, &look.census, look.everybody());
         let mut around = around(look, sheet);
+        around.extend(self.opened.clone());
         // What is sent is the business of the whole rig.
         let comparison = if self.is_part() {
             whole.only(|node| self.means(node), |member| self.means_beside(member))
@@ -307,7 +318,7 @@ pub(crate) fn proof(session: &Session, out: &mut Out) -> Result<Proof, Failure> 
     let Some(file) = session.sheet_file() else {
         return Err(Failure::Call("which sheet? Without one there is nothing to hand over".to_owned()));
     };
-    let check = Check { session, file, part: Part::default(), on_cables: OnCables::Nothing };
+    let check = Check { session, file, part: Part::default(), on_cables: OnCables::Nothing, opened: Vec::new() };
     let look = check.look(out)?;
     let judged = check.judged(&look);
     let (findings, comparison) = (judged.findings(&file.sheet), judged.comparison);

@@ -3,6 +3,7 @@
 //! The kinds that ship, those of a rig sheet and those of a file beside it are all written alike.
 
 mod book;
+mod factory;
 mod read;
 mod reading;
 mod speech;
@@ -12,6 +13,7 @@ use crate::sheet::{Placed, Watts};
 use crate::way::Way;
 
 pub use book::KindBook;
+pub use factory::FactoryLogin;
 pub(crate) use read::{read_kind, read_sacn_offset};
 pub(crate) use reading::read_reading_name;
 pub use reading::{Counts, KindReading};
@@ -56,6 +58,8 @@ pub struct Kind {
     pub lines: Vec<NamedLine>,
     /// What its units are asked for by SNMP, beside what all are.
     pub readings: Vec<KindReading>,
+    /// What opens its units as they leave the factory.
+    pub factory_logins: Vec<FactoryLogin>,
     /// What somebody who stands before a unit should know.
     pub hints: KindHints,
 }

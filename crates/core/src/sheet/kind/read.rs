@@ -1,5 +1,6 @@
 //! Reading a kind from its table.
 
+use super::factory::read_factory_logins;
 use super::reading::read_readings;
 use super::speech::{read_lines, read_speech};
 use super::{FactoryMode, Kind, KindHints, Settable};
@@ -56,6 +57,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let speech = read_speech(fields);
     let lines = read_lines(fields);
     let readings = read_readings(fields);
+    let factory_logins = read_factory_logins(fields);
     let hints = read_hints(fields);
     fields.refuse_unknown_keys();
     let code = |code: Option<Placed<u32>>| code.and_then(|code| u16::try_from(code.value).ok());
@@ -78,6 +80,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         speech,
         lines,
         readings,
+        factory_logins,
         hints,
     })
 }
