@@ -16,7 +16,7 @@ use crate::output::{Cell, Out, Table, Tone, wrapped};
 ///
 /// Every finding has a code, like A001, that never changes its meaning. Codes of units, like '#000d', are those of the standards,
 /// and those in your own table: codes.toml in this folder or your configuration folder, with code, means, and if you like kind,
-/// cause and remedy. Without a code, all are listed.
+/// reading, cause and remedy. Without a code, all are listed.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// The codes
@@ -85,6 +85,7 @@ fn show_reported(one: &ReportCode, out: &mut Out) -> Result<(), Failure> {
         None if one.yours => "your table".to_owned(),
         None => "Art-Net".to_owned(),
     };
+    let of = one.reading.as_ref().map(|reading| format!("reading {}, ", safe(reading))).unwrap_or_default() + &of;
     let head = out.paint().dye(Tone::Strong, &format!("{}  {}", safe(&one.code), safe(&one.means)));
     out.line(&format!("{head}  (reported by units, {of})"))?;
     for (name, text) in [("  from", &one.cause), ("    do", &one.remedy)] {

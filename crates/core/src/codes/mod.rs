@@ -4,6 +4,7 @@ use std::sync::LazyLock;
 
 use serde::Serialize;
 
+use crate::facts::ReadingName;
 use crate::sheet::fields::Fields;
 use crate::sheet::{SheetErrors, read_list};
 
@@ -22,6 +23,9 @@ pub struct ReportCode {
     pub code: String,
     /// The kind whose code it is; `None` for every kind's.
     pub kind: Option<String>,
+    /// The reading whose values it is among (`[[kind.reading]]`); `None` for what units report of themselves.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reading: Option<String>,
     /// What it means.
     pub means: String,
     /// What it mostly comes from.
@@ -76,9 +80,21 @@ impl CodeBook {
     /// What the code means that a unit of this kind reports: the first word of its report that is a code.
     #[must_use]
     pub fn of_report(&self, report: &str, kind: Option<&str>) -> Option<&ReportCode> {
+        self.first_in(report, kind, None)
+    }
+
+    /// What the value of a reading means, of a unit of this kind: the first word of it that is a code of that reading.
+    #[must_use]
+    pub fn of_reading(&self, value: &str, reading: ReadingName, kind: Option<&str>) -> Option<&ReportCode> {
+        self.first_in(value, kind, Some(reading.as_str()))
+    }
+
+    fn first_in(&self, report: &str, kind: Option<&str>, reading: Option<&str>) -> Option<&ReportCode> {
         let words = report.split(|sign: char| sign.is_whitespace() || matches!(sign, '[' | ']' | ':' | ',' | ';'));
         words.filter(|word| !word.is_empty()).find_map(|word| {
-            let fits = |one: &&ReportCode| one.kind.is_none() || one.kind.as_deref() == kind;
+            let fits = |one: &&ReportCode| {
+                one.reading.as_deref() == reading && (one.kind.is_none() || one.kind.as_deref() == kind)
+            };
             self.meanings(word).into_iter().find(fits)
         })
     }
@@ -88,10 +104,10 @@ fn read(fields: &Fields<'_>) -> Option<ReportCode> {
     let code = fields.required("code", fields.text("code"), "\"#0042\"");
     let means = fields.required("means", fields.text("means"), "\"its fan stands still\"");
     let text = |key| fields.text(key).map(|text| text.value);
-    let (kind, cause, remedy) = (text("kind"), text("cause"), text("remedy"));
+    let (kind, reading, cause, remedy) = (text("kind"), text("reading"), text("cause"), text("remedy"));
     fields.refuse_unknown_keys();
     let (code, means) = (code?.value.trim().to_lowercase(), means?.value);
-    Some(ReportCode { code, kind, means, cause, remedy, yours: true })
+    Some(ReportCode { code, kind, reading, means, cause, remedy, yours: true })
 }
 
 #[cfg(test)]
@@ -114,6 +130,27 @@ mod tests {
     #[case("", None)]
     fn a_report_is_read_by_its_code(#[case] report: &str, #[case] words: Option<&str>) {
         assert_eq!(CodeBook::standard().of_report(report, None).map(|code| code.means.as_str()), words);
+    }
+
+    /// A value of a reading is a code only where a code says that it is one of that reading's.
+    #[rstest]
+    #[case("17", "fault", Some("amp"), Some("its fan stands still"))]
+    #[case("17", "fault", Some("box"), None)]
+    #[case("17", "stream", Some("amp"), None)]
+    #[case("E17: hot", "fault", None, Some("too hot"))]
+    #[case("#0001", "fault", None, None)]
+    fn a_value_is_read_by_the_codes_of_its_reading(
+        #[case] value: &str,
+        #[case] reading: &str,
+        #[case] kind: Option<&str>,
+        #[case] means: Option<&str>,
+    ) {
+        let own = "[[code]]\ncode = \"17\"\nreading = \"fault\"\nkind = \"amp\"\nmeans = \"its fan stands still\"\n\
+            [[code]]\ncode = \"e17\"\nreading = \"fault\"\nmeans = \"too hot\"\n";
+        let book = CodeBook::standard().behind(CodeBook::read(own).unwrap());
+        let found = book.of_reading(value, ReadingName::new(reading).unwrap(), kind);
+        assert_eq!(found.map(|code| code.means.as_str()), means);
+        assert_eq!(book.of_report("17 [0001]", Some("amp")), None);
     }
 
     #[test]

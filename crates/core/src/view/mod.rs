@@ -10,9 +10,9 @@ mod universes;
 
 pub use addresses::{AddressState, Run, address_runs};
 pub use fixture::{FixtureFact, FixturePortrait, OwnParameter};
-pub use patching::{ChannelLine, EndLine, Patching};
+pub use patching::{ChannelLine, EndLine, Patching, WantedGroup};
 pub use place::{OnSheet, Place};
-pub use portrait::{FactLine, PortLine, Portrait, Report};
+pub use portrait::{FactLine, Meaning, PortLine, Portrait, Report};
 pub use universes::{UniverseUse, universe_uses};
 
 #[cfg(test)]

@@ -8,9 +8,9 @@ use serde::Serialize;
 
 use super::Patching;
 use crate::census::{Census, Device, FoundNode, FoundPort, SeenBy, Service, Standing, Stream, Way};
-use crate::codes::CodeBook;
+use crate::codes::{CodeBook, ReportCode};
 use crate::compare::{Everybody, Row, State, Wanted, compare_all};
-use crate::facts::{Difference, Facts, Field, Known, PortField, Tells, Value};
+use crate::facts::{Difference, Facts, Field, Known, PortField, ReadingName, Tells, Value};
 use crate::sheet::{RigSheet, SheetNode};
 use crate::{Direction, MacAddress, Said, as_millis, as_text};
 
@@ -58,6 +58,9 @@ pub struct FactLine {
     pub told: Option<String>,
     /// What the sheet wants, in words, where that is another thing.
     pub planned: Option<String>,
+    /// What the value of a reading means, by the user's own table.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub means: Option<Meaning>,
     /// By which way it was told.
     pub by: Way,
     /// When for the last time, since the look began.
@@ -95,11 +98,25 @@ pub struct Report {
     /// As it says it.
     pub text: Said,
     /// What its code means.
+    #[serde(flatten)]
+    pub means: Meaning,
+}
+
+/// What a code means.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct Meaning {
+    /// In words; `None` where the code is unknown.
     pub meaning: Option<String>,
     /// What it mostly comes from.
     pub cause: Option<String>,
     /// What to do about it.
     pub remedy: Option<String>,
+}
+
+impl From<&ReportCode> for Meaning {
+    fn from(code: &ReportCode) -> Self {
+        Self { meaning: Some(code.means.clone()), cause: code.cause.clone(), remedy: code.remedy.clone() }
+    }
 }
 
 impl Portrait {
@@ -124,14 +141,13 @@ impl Portrait {
         sends.dedup();
         let report = node.filter(|node| !node.report.is_empty()).map(|node| {
             let kind = node.kind().map(|kind| kind.name.value.as_str());
-            let code = codes.of_report(node.report.raw(), kind);
-            Report {
-                text: node.report.clone(),
-                meaning: code.map(|code| code.means.clone()),
-                cause: code.and_then(|code| code.cause.clone()),
-                remedy: code.and_then(|code| code.remedy.clone()),
-            }
+            let means = codes.of_report(node.report.raw(), kind).map(Meaning::from).unwrap_or_default();
+            Report { text: node.report.clone(), means }
         });
+        let kind = sheet
+            .zip(planned.as_ref())
+            .and_then(|(sheet, (planned, _))| Some(sheet.kind_of(planned)?.name.value.as_str()));
+        let meaning = |reading, value: &str| codes.of_reading(value, reading, kind).map(Meaning::from);
         Self {
             title: device.title(),
             what: node.map_or_else(|| device.what.to_string(), FoundNode::model),
@@ -140,7 +156,7 @@ impl Portrait {
             standing: device.standing,
             seen_by: device.seen_by.clone(),
             planned_as: planned.as_ref().map(|(planned, _)| planned.name.value.clone()),
-            facts: facts(device, node, census, wanted.as_ref()),
+            facts: facts(device, node, census, wanted.as_ref(), meaning),
             ports: match node {
                 Some(node) => ports(node, differences),
                 None => ports_of_units(device, census, differences),
@@ -170,7 +186,13 @@ fn planned<'a>(
 }
 
 /// Every field but those of ports, told or not, in the order of fields; what cannot be told is left out.
-fn facts(device: &Device, node: Option<&FoundNode>, census: &Census, wanted: Option<&Wanted>) -> Vec<FactLine> {
+fn facts(
+    device: &Device,
+    node: Option<&FoundNode>,
+    census: &Census,
+    wanted: Option<&Wanted>,
+    meaning: impl Fn(ReadingName, &str) -> Option<Meaning>,
+) -> Vec<FactLine> {
     let wishes = wanted.map(Wanted::all_fields).unwrap_or_default();
     let last =
         |way: Way| device.seen_by.iter().find(|seen| seen.way == way).map_or(Duration::ZERO, |seen| seen.last);
@@ -203,7 +225,11 @@ fn facts(device: &Device, node: Option<&FoundNode>, census: &Census, wanted: Opt
             let planned =
                 wish.as_ref().filter(|wish| !matches!(&known, Known::Told(told) if wish.is_met_by(told)));
             let planned = planned.map(|wish| field.in_words(wish));
-            lines.push(FactLine { field: field.to_string(), told, planned, by: *way, at: last(*way) });
+            let means = match (field, &known) {
+                (Field::Reading(name), Known::Told(value)) => meaning(name, &value.to_string()),
+                _ => None,
+            };
+            lines.push(FactLine { field: field.to_string(), told, planned, means, by: *way, at: last(*way) });
         }
     }
     lines

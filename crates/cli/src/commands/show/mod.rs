@@ -6,8 +6,8 @@ use std::time::Duration;
 
 use lantern_core::census::{SeenBy, Service, Stream, Subject};
 use lantern_core::conversation::Depth;
-use lantern_core::typed;
-use lantern_core::view::{FactLine, FixturePortrait, PortLine, Portrait};
+use lantern_core::view::{FactLine, FixturePortrait, Meaning, PortLine, Portrait};
+use lantern_core::{Said, typed};
 use serde::Serialize;
 
 use super::named::{self, AboutFixtures};
@@ -96,10 +96,11 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
         out.line(&format!("on the sheet as {planned}"))?;
     }
     if let Some(report) = &one.report {
-        let meaning = report.meaning.as_ref().map(|words| format!(": {words}")).unwrap_or_default();
-        out.line(&wrapped(&format!("reports \"{}\"{meaning}", report.text), out.width(), 2))?;
-        if let Some(remedy) = &report.remedy {
-            out.line(&wrapped(&format!("  do  {remedy}"), out.width(), 6))?;
+        means(&format!("reports \"{}\"", report.text), &report.means, out)?;
+    }
+    for fact in &one.facts {
+        if let (Some(told), Some(meaning)) = (&fact.told, &fact.means) {
+            means(&format!("{} is {told}", fact.field), meaning, out)?;
         }
     }
     facts(one, out)?;
@@ -114,6 +115,17 @@ fn show(one: &Portrait, sheet: Option<&str>, out: &mut Out) -> Result<(), Failur
             "to make it what the sheet says: deft-lantern apply {sheet} --node {}",
             typed(planned)
         ))?;
+    }
+    Ok(())
+}
+
+/// What it said, what that means, and what to do. The words are a user's own.
+fn means(what: &str, means: &Meaning, out: &mut Out) -> Result<(), Failure> {
+    let safe = |text: &str| Said::from(text).to_string();
+    let words = means.meaning.as_ref().map(|words| format!(": {}", safe(words))).unwrap_or_default();
+    out.line(&wrapped(&format!("{what}{words}"), out.width(), 2))?;
+    if let Some(remedy) = &means.remedy {
+        out.line(&wrapped(&format!("  do  {}", safe(remedy)), out.width(), 6))?;
     }
     Ok(())
 }
