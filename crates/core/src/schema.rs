@@ -206,6 +206,13 @@ fn kind() -> Vec<Key> {
         key("counts", Words(vec!["faults"]), "What it counts, where it is a counter."),
         key("set", Flag, "Whether it can be set."),
     ];
+    let with_password = Way::SPOKEN.into_iter().filter(|(_, way)| way.takes_password());
+    let factory_login = vec![
+        needed("way", Words(with_password.map(|(word, _)| word).collect()), "By what it opens them."),
+        key("user", Text, "Who asks, where the way wants to know that."),
+        needed("password", Text, "The password that the maker made known."),
+        key("privacy", Text, "The password for what is encrypted, where there is another one."),
+    ];
     vec![
         needed("name", Text, "What nodes call it."),
         needed("maker", Text, "Who makes it."),
@@ -228,6 +235,7 @@ fn kind() -> Vec<Key> {
         key("line_port", Number(1, 65_535), "At which port it takes lines of text."),
         key("line", Tables(line), "A line that has a name."),
         key("reading", Tables(reading), "What its units are asked for by SNMP, beside what all are."),
+        key("factory_login", Tables(factory_login), "What opens its units as they leave the factory."),
         key("page", Text, "Where on its web server its page is, as /setup."),
         key("boot", Text, "How it shows that it starts, and how long that takes."),
         key("sockets", Texts, "Its sockets: which look alike and are not."),

@@ -12,7 +12,7 @@ use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{Placed, RigSheet, SheetNode, nearest};
 
 pub(super) static RULES: &[&Rule] =
-    &[&TWICE, &TOO_LONG, &CUT_EQUAL, &MAC_TWICE, &SERIAL_TWICE, &UNKNOWN_KIND, &NUMBER_TWICE];
+    &[&TWICE, &TOO_LONG, &CUT_EQUAL, &MAC_TWICE, &SERIAL_TWICE, &UNKNOWN_KIND, &NUMBER_TWICE, &NO_READING];
 
 static TWICE: Rule = Rule {
     code: "N001",
@@ -58,6 +58,13 @@ static NUMBER_TWICE: Rule = Rule {
     why: "units of one number act alike, so a command to one moves the other too",
 };
 
+static NO_READING: Rule = Rule {
+    code: "N008",
+    severity: Severity::Warning,
+    title: "a reading that its kind does not have",
+    why: "nobody knows what to ask for, so it is neither checked nor set",
+};
+
 pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
     let mut findings = Vec::new();
     for group in repeated(sheet.members(), |member| member.name().value.as_str()) {
@@ -80,6 +87,7 @@ pub(super) fn clashes(sheet: &RigSheet) -> Vec<Finding> {
             }
         }
         findings.extend(unknown_kind(sheet, node));
+        findings.extend(unknown_readings(sheet, node));
     }
     for fixture in &sheet.fixtures {
         // Of a row the last one's number is the longest.
@@ -136,6 +144,27 @@ fn unknown_kind(sheet: &RigSheet, node: &SheetNode) -> Option<Finding> {
         |near| format!("did you mean {near:?}? Otherwise describe it with a [[kind]] table"),
     );
     Some(UNKNOWN_KIND.finding(what, near).at(sheet, kind.span, "not known"))
+}
+
+/// Readings that a node is to have and its kind does not describe. Of an unknown kind that is told already.
+fn unknown_readings<'s>(sheet: &'s RigSheet, node: &'s SheetNode) -> impl Iterator<Item = Finding> + 's {
+    let kind = sheet.kind_of(node);
+    let is_told = node.kind.is_some() && kind.is_none();
+    let names: Vec<String> =
+        kind.iter().flat_map(|kind| &kind.readings).map(|reading| reading.name.to_string()).collect();
+    node.readings.iter().filter(move |_| !is_told).filter_map(move |(name, _)| {
+        let written = name.value.to_string();
+        if names.contains(&written) {
+            return None;
+        }
+        let what = format!("{} is to have the reading {written:?}, which its kind does not have", node.name.value);
+        let all: Vec<&str> = names.iter().map(String::as_str).collect();
+        let describe = "describe it with [[kind.reading]]".to_owned();
+        let remedy = nearest(&written, &all).map_or(describe, |near| {
+            format!("did you mean {near:?}? Otherwise describe it with [[kind.reading]]")
+        });
+        Some(NO_READING.finding(what, remedy).at(sheet, name.span, "not described"))
+    })
 }
 
 fn at_all<'s>(
