@@ -217,10 +217,10 @@ fn fourteen_faults_at_once_are_found_named_and_mended() {
     assert_eq!(codes(check), expected(|_| true), "{:#}", check["findings"]);
     for node in check["nodes"].as_array().unwrap() {
         let name = node["name"].as_str().unwrap();
-        // One that tells everything as planned passes, whatever is sent to it.
-        let is_well = FAULTS
-            .iter()
-            .all(|fault| fault.name != name || fault.checked.iter().all(|code| !code.starts_with("R00")));
+        // One that tells everything as planned passes, whatever is sent to it. Of two at one address (W001), see [`codes`].
+        let is_well = FAULTS.iter().all(|fault| {
+            fault.name != name || fault.checked.iter().all(|code| !code.starts_with("R00") && *code != "W001")
+        });
         assert!(!is_well || node["verdict"] == "pass", "{node:#}");
     }
     let finding_of = |fault: &Fault, code: &str| {
