@@ -56,6 +56,7 @@ struct SeenBy {
 struct Surroundings {
     switch_ports: Vec<serde_json::Value>,
     queriers: Vec<serde_json::Value>,
+    listeners: Vec<serde_json::Value>,
     dhcp_servers: Vec<serde_json::Value>,
     dhcp_clients: Vec<serde_json::Value>,
     clocks: Vec<serde_json::Value>,

@@ -192,12 +192,13 @@ impl Told {
             Self::DhcpServer { .. } | Self::DhcpClient { .. } => Way::Dhcp,
             Self::Clock(_) => Way::Ptp,
             Self::Lldp(_) => Way::Lldp,
-            Self::Querier { .. } | Self::Groups { .. } => Way::Igmp,
+            Self::Querier { .. } => Way::Igmp,
             Self::Spoke { family, .. } => *family,
             Self::Unit(unit) => unit.family,
             Self::Fixture(_) => Way::Rdm,
             Self::PatchPoint(point) => point.unit.family,
-            Self::Traffic => Way::Traffic,
+            // Whoever wants a group may have been here for long.
+            Self::Groups { .. } | Self::Traffic => Way::Traffic,
         }
     }
 

@@ -93,7 +93,9 @@ pub struct DhcpClient {
 
 impl Surroundings {
     /// The most of each kind.
-    const MOST: usize = 1024;
+    const MOST: usize = 256;
+    /// The most wishes for a group: a device has many.
+    const MOST_WISHES: usize = 1024;
 
     pub(crate) fn take_lldp(&mut self, lldp: &Lldp) {
         // A switch that goes says so by leaving no time.
@@ -128,7 +130,10 @@ impl Surroundings {
         self.listeners.retain(|one| (one.address, one.mac) != (address, mac) || !leaves.contains(&one.group));
         let is_of_the_network = |group: &Ipv4Addr| matches!(group.octets(), [224, 0, 0 | 1, _]);
         for group in wants.iter().filter(|group| group.is_multicast() && !is_of_the_network(group)) {
-            put(&mut self.listeners, Listener { group: *group, address, mac }, PartialEq::eq);
+            let wish = Listener { group: *group, address, mac };
+            if self.listeners.len() < Self::MOST_WISHES && !self.listeners.contains(&wish) {
+                self.listeners.push(wish);
+            }
         }
     }
 
