@@ -206,9 +206,8 @@ fn kind() -> Vec<Key> {
         key("counts", Words(vec!["faults"]), "What it counts, where it is a counter."),
         key("set", Flag, "Whether it can be set."),
     ];
-    let with_password = Way::SPOKEN.into_iter().filter(|(_, way)| way.takes_password());
     let factory_login = vec![
-        needed("way", Words(with_password.map(|(word, _)| word).collect()), "By what it opens them."),
+        needed("way", Words(Way::with_password().map(Way::name).collect()), "By what it opens them."),
         key("user", Text, "Who asks, where the way wants to know that."),
         needed("password", Text, "The password that the maker made known."),
         key("privacy", Text, "The password for what is encrypted, where there is another one."),

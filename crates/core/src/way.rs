@@ -104,6 +104,11 @@ impl Way {
         matches!(self, Self::Pjlink | Self::Onvif | Self::Snmp)
     }
 
+    /// Those that can be told a password.
+    pub fn with_password() -> impl Iterator<Item = Self> {
+        Self::ALL.into_iter().filter(|way| way.takes_password())
+    }
+
     /// Whether they want to know who asks, too.
     #[must_use]
     pub const fn wants_user(self) -> bool {

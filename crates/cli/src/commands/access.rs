@@ -12,7 +12,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table};
-use crate::secrets::{SecretsFile, Whose, leave_no_core, of_environment, owners};
+use crate::secrets::{SecretsFile, Whose, leave_no_core, of_environment};
 
 /// The most bytes of a password.
 const LONGEST: usize = 1024;
@@ -92,7 +92,7 @@ pub(crate) fn run(sub: &Sub, out: &mut Out) -> Result<Exit, Failure> {
 }
 
 fn families() -> impl Iterator<Item = Way> {
-    Way::ALL.into_iter().filter(|way| way.takes_password())
+    Way::with_password()
 }
 
 fn set(args: &SetArgs, out: &mut Out) -> Result<Exit, Failure> {
@@ -195,7 +195,7 @@ impl Whom {
         let file = SheetFile::named_or_only(self.sheet.as_deref())?;
         let sheet = file.as_ref().map(|file| &file.sheet);
         if let Some(node) = sheet.and_then(|sheet| super::named::planned(sheet, &self.whom)) {
-            let owner = owners(node).into_iter().next().ok_or_else(|| {
+            let owner = node.owners().next().ok_or_else(|| {
                 let what = "has neither a MAC address nor an address on the sheet by which to know it";
                 Failure::Call(format!("{} {what}; name its address", self.whom))
             })?;

@@ -7,7 +7,7 @@ use std::env;
 
 use lantern_core::census::Way;
 use lantern_core::secret::{Login, Owner, Secret, Secrets};
-use lantern_core::sheet::{RigSheet, SheetNode};
+use lantern_core::sheet::RigSheet;
 
 pub(crate) use file::{SecretsFile, Whose};
 
@@ -36,7 +36,7 @@ pub(crate) fn kept(sheet: Option<&RigSheet>) -> (Secrets, Option<String>) {
     if let Some(sheet) = sheet {
         spread(&mut secrets, of_kinds, sheet);
     }
-    for family in Way::ALL.into_iter().filter(|way| way.takes_password()) {
+    for family in Way::with_password() {
         if let Some(login) = of_environment(family) {
             secrets.keep(family, Owner::Everybody, login);
         }
@@ -69,13 +69,7 @@ pub(crate) fn of_environment(family: Way) -> Option<Login> {
 /// How the nodes of a kind are known, the surest first.
 fn of_kind<'a>(sheet: &'a RigSheet, kind: &'a str) -> impl Iterator<Item = Vec<Owner>> + 'a {
     let nodes = sheet.nodes.iter().filter(move |node| node.kind.as_ref().is_some_and(|own| own.value == kind));
-    nodes.map(owners)
-}
-
-/// How a node of the sheet is known, the surest first.
-pub(crate) fn owners(node: &SheetNode) -> Vec<Owner> {
-    let mac = node.mac.as_ref().map(|mac| Owner::Mac(mac.value));
-    mac.into_iter().chain(node.fixed_address().map(Owner::Address)).collect()
+    nodes.map(|node| node.owners().collect())
 }
 
 fn variable(start: &str, family: Way) -> String {

@@ -3,7 +3,7 @@
 use crate::census::{Census, Unit, Way};
 use crate::facts::{Field, Value};
 use crate::finding::{Finding, Rule, Severity};
-use crate::secret::{Owner, Secrets};
+use crate::secret::Secrets;
 use crate::sheet::kind::FactoryLogin;
 use crate::sheet::{RigSheet, SheetNode};
 use crate::{Access, typed};
@@ -23,14 +23,12 @@ fn stated<'a>(sheet: &'a RigSheet) -> impl Iterator<Item = (&'a SheetNode, &'a F
     sheet.nodes.iter().flat_map(move |node| logins(node).iter().map(move |login| (node, login)))
 }
 
-/// What is tried on the nodes that are meant, and nothing else.
+/// What is tried, and nothing else: of the nodes that are meant, at whoever has their MAC addresses or stands at their addresses.
 #[must_use]
 pub fn factory_secrets(sheet: &RigSheet, is_meant: impl Fn(&SheetNode) -> bool) -> Secrets {
     let mut secrets = Secrets::default();
     for (node, factory) in stated(sheet).filter(|(node, _)| is_meant(node)) {
-        let by_mac = node.mac.as_ref().map(|mac| Owner::Mac(mac.value));
-        let owners = by_mac.into_iter().chain(node.fixed_address().map(Owner::Address));
-        owners.for_each(|owner| secrets.keep(factory.way, owner, factory.login.clone()));
+        node.owners().for_each(|owner| secrets.keep(factory.way, owner, factory.login.clone()));
     }
     secrets
 }

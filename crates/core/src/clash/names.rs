@@ -150,19 +150,18 @@ fn unknown_kind(sheet: &RigSheet, node: &SheetNode) -> Option<Finding> {
 fn unknown_readings<'s>(sheet: &'s RigSheet, node: &'s SheetNode) -> impl Iterator<Item = Finding> + 's {
     let kind = sheet.kind_of(node);
     let is_told = node.kind.is_some() && kind.is_none();
-    let names: Vec<String> =
-        kind.iter().flat_map(|kind| &kind.readings).map(|reading| reading.name.to_string()).collect();
     node.readings.iter().filter(move |_| !is_told).filter_map(move |(name, _)| {
-        let written = name.value.to_string();
-        if names.contains(&written) {
+        let written = name.value.as_str();
+        let described: Vec<&str> =
+            kind.iter().flat_map(|kind| &kind.readings).map(|reading| reading.name.as_str()).collect();
+        if described.contains(&written) {
             return None;
         }
         let what = format!("{} is to have the reading {written:?}, which its kind does not have", node.name.value);
-        let all: Vec<&str> = names.iter().map(String::as_str).collect();
-        let describe = "describe it with [[kind.reading]]".to_owned();
-        let remedy = nearest(&written, &all).map_or(describe, |near| {
-            format!("did you mean {near:?}? Otherwise describe it with [[kind.reading]]")
-        });
+        let remedy = nearest(written, &described).map_or_else(
+            || "describe it with [[kind.reading]]".to_owned(),
+            |near| format!("did you mean {near:?}? Otherwise describe it with [[kind.reading]]"),
+        );
         Some(NO_READING.finding(what, remedy).at(sheet, name.span, "not described"))
     })
 }

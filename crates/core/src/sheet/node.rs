@@ -12,6 +12,7 @@ use super::place::Placed;
 use super::port::{self, SheetPort};
 use super::quantity::Watts;
 use crate::facts::ReadingName;
+use crate::secret::Owner;
 use crate::universe::DeskBase;
 use crate::{DataLoss, Firmware, Protocol};
 
@@ -143,6 +144,12 @@ fn read_readings(fields: &Fields<'_>) -> Vec<(Placed<ReadingName>, Placed<String
 }
 
 impl SheetNode {
+    /// Whose secrets are its own, the surest first.
+    pub fn owners(&self) -> impl Iterator<Item = Owner> {
+        let mac = self.mac.as_ref().map(|mac| Owner::Mac(mac.value));
+        mac.into_iter().chain(self.fixed_address().map(Owner::Address))
+    }
+
     /// Its address when that is fixed.
     #[must_use]
     pub fn fixed_address(&self) -> Option<Ipv4Addr> {

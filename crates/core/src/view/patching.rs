@@ -178,6 +178,7 @@ fn wanted(census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Vec<
         let name = name.unwrap_or_else(|| one.address.to_string());
         all.entry(one.group).or_default().insert(name);
     }
+    let announced = census.streams();
     let carries = |group: Ipv4Addr| {
         let legs = |stream: &SheetStream| [stream.fixed_group(), stream.fixed_second_group()];
         let is_there = |legs: [Option<SocketAddrV4>; 2]| legs.into_iter().flatten().any(|at| *at.ip() == group);
@@ -185,8 +186,8 @@ fn wanted(census: &Census, devices: &[Device], sheet: Option<&RigSheet>) -> Vec<
             sheet.map_or(&[][..], |sheet| &sheet.streams).iter().filter(|stream| is_there(legs(stream)));
         let mut names: Vec<String> = of_sheet.map(|stream| stream.name.value.clone()).collect();
         if names.is_empty() {
-            let announced = census.streams().into_iter().filter(|stream| stream.group == Some(group));
-            names = announced.map(|stream| stream.session.to_string()).collect();
+            let there = announced.iter().filter(|stream| stream.group == Some(group));
+            names = there.map(|stream| stream.session.to_string()).collect();
         }
         names.sort();
         names.dedup();

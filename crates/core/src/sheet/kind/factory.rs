@@ -15,8 +15,7 @@ pub struct FactoryLogin {
 
 /// The ways in of a kind.
 pub(super) fn read_factory_logins(fields: &Fields<'_>) -> Vec<FactoryLogin> {
-    let words: Vec<(&'static str, Way)> =
-        Way::SPOKEN.into_iter().filter(|(_, way)| way.takes_password()).collect();
+    let words: Vec<(&'static str, Way)> = Way::with_password().map(|way| (way.name(), way)).collect();
     let mut logins: Vec<FactoryLogin> = Vec::new();
     for table in fields.tables("factory_login", "this login") {
         let way = table.required("way", table.word("way", &words), "\"onvif\"");
