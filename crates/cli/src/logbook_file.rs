@@ -4,7 +4,6 @@ use std::fs::File;
 use std::io;
 use std::path::Path;
 
-use lantern_core::change::Change;
 use lantern_core::logbook::{self, Begun, Ending, FORMAT, Line, LineSaid, Planned, Record, Run, StepTaken};
 
 use crate::clock;
@@ -50,8 +49,8 @@ impl LogbookFile {
     }
 
     /// Writes down everything that is meant, and what was there before.
-    pub(crate) fn plan(&mut self, changes: &[Change]) -> Result<(), Failure> {
-        self.append(changes.iter().enumerate().map(|(place, change)| Record::Planned(Planned::of(place, change))))
+    pub(crate) fn plan(&mut self, all: impl IntoIterator<Item = Planned>) -> Result<(), Failure> {
+        self.append(all.into_iter().map(Record::Planned))
     }
 
     /// Writes down what stage a step of a change has reached.

@@ -343,17 +343,19 @@ impl Session {
         on_cables: OnCables,
         out: &mut Out,
     ) -> Result<Look, Failure> {
-        let plan = SurveyPlan {
+        self.look_by(SurveyPlan { universes, on_cables, ..self.look_plan(concern, likely) }, out)
+    }
+
+    /// How [`Self::look`] looks.
+    pub(crate) fn look_plan(&self, concern: Concern, likely: Vec<Ipv4Addr>) -> SurveyPlan {
+        SurveyPlan {
             sheet: self.sheet().cloned(),
             ask_settings: true,
             concern,
             times_echoes: true,
             likely,
-            universes,
-            on_cables,
             ..self.survey_plan()
-        };
-        self.look_by(plan, out)
+        }
     }
 
     /// Looks by a plan of one's own.

@@ -1,6 +1,6 @@
 //! `demo`: the whole job, started as the README says.
 
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Write};
 use std::process::{Command, Stdio};
 
 use crate::support::Folder;
@@ -57,6 +57,40 @@ fn a_second_demo_takes_another_folder_and_a_named_one_must_be_new() {
     std::fs::create_dir(folder.path("here")).unwrap();
     let said = folder.run(&["demo", "--folder", "here"]).ended(2);
     assert!(said.notes.contains("here exists already"), "{}", said.notes);
+}
+
+/// Power and cables are what hands are for: typed at the nodes, seen by who looks.
+#[test]
+fn what_hands_would_do_is_typed_at_the_nodes() {
+    let folder = Folder::new();
+    let mut stay = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
+        .args(["demo", "--stay", "--hands", "--scene", "night", "--folder", folder.path("stay").to_str().unwrap()])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let printed = BufReader::new(stay.stdout.take().unwrap()).lines().map_while(Result::ok);
+    assert!(printed.take_while(|line| !line.starts_with("End with")).any(|line| line.contains("off NODE")));
+    let mut hands = stay.stdin.take().unwrap();
+    let typed = b"off quay-south\nplug rail-wash-8 quay-north 3\nplug nobody quay-north 3\nplug rail-wash-8 quay-north 9\npull\n";
+    hands.write_all(typed).unwrap();
+    let mut notes = BufReader::new(stay.stderr.take().unwrap()).lines().map_while(Result::ok);
+    let said: Vec<String> = notes.by_ref().take(3).collect();
+    assert!(said[..2].iter().all(|note| note.contains("no fixture of that label")), "{said:?}");
+    assert!(said[2].contains("none of them"), "{said:?}");
+    let sheet = "stay/mended/tidewick.rig.toml";
+    let seen = folder.run(&["check", sheet, "--json"]).ended(1).json();
+    let south =
+        seen["nodes"].as_array().unwrap().iter().find(|node| node["name"] == "quay-south").unwrap().clone();
+    // A table is as old as the last search of the cable.
+    let fixtures =
+        folder.run(&["survey", "--sheet", sheet, "--fixtures", "--rediscover", "--yes", "--json"]).json();
+    stay.kill().unwrap();
+    stay.wait().unwrap();
+    assert_eq!(south["state"], "missing");
+    let moved = fixtures["fixtures"].as_array().unwrap().iter().find(|one| one["uid"] == "7ff0:00000038").unwrap();
+    assert_eq!(moved["behind"]["slot"], 2, "{moved}");
 }
 
 #[test]

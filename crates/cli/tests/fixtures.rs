@@ -7,6 +7,8 @@ use lantern_sim::{NIGHT, NIGHT_MENDED_SHEET, Scene, SimNode};
 use rstest::rstest;
 use serde_json::Value;
 
+#[cfg(unix)]
+use crate::support::terminal::AtTerminal;
 use crate::support::{Rig, alone};
 
 /// Start address, mode and label of every unit of the night behind a gateway that is on, by identifier.
@@ -137,6 +139,69 @@ fn fixtures_are_set_by_the_sheet_and_taken_back() {
     assert!(!log.line(&["mast-spot-2", "footprint 34 to", "confirmed"]).is_empty());
     rig.run(&["undo", "--sheet", "night.rig.toml", "--yes"]).ended(0);
     assert_eq!(rig.ground.fixtures(), before);
+}
+
+/// All three: two by messages, the third by a person's hands, led and looked at; nothing else is touched. Taking it back leads the
+/// hands back as well.
+#[cfg(unix)]
+#[test]
+fn what_hangs_on_another_cable_is_led_there_and_back() {
+    let _alone = alone();
+    let rig = Rig::with(&Scene::parse(NIGHT).unwrap());
+    rig.write_sheet("night.rig.toml", NIGHT_MENDED_SHEET);
+    // A cable has no order.
+    let world = |rig: &Rig| {
+        let (mut fixtures, mut hanging) = (rig.ground.fixtures(), rig.ground.hanging());
+        fixtures.sort_unstable_by_key(|one| one.uid);
+        hanging.sort_unstable();
+        (fixtures, hanging, rig.ground.truth())
+    };
+    let before = world(&rig);
+    let cable = |rig: &Rig| {
+        let all = rig.ground.hanging();
+        all.into_iter().find(|(label, ..)| label == "rail-wash-8").map(|(_, node, port)| (node, port)).unwrap()
+    };
+    let at = |port| ("quay-north".to_owned(), port);
+    assert_eq!(cable(&rig), at(4));
+    let mut person = AtTerminal::start(
+        &rig,
+        &["apply", "night.rig.toml", "--guided", "--fixtures", "--node", "mast-*", "--node", "rail-*"],
+    );
+    person.sees("start address");
+    person.sees("by hand  rail-wash-8: it hangs on quay-north 4; plug into quay-north 3");
+    person.sees("are searched anew");
+    // Said and not done: it is not believed.
+    person.types("");
+    person.sees("not there  rail-wash-8 is not found on quay-north 3");
+    person.sees("by hand  rail-wash-8");
+    assert!(rig.ground.replug("rail-wash-8", "quay-north", 3));
+    person.types("");
+    person.sees("done  rail-wash-8 hangs on quay-north 3");
+    person.sees("every node of the sheet is as it says");
+    person.ends(0);
+    assert!((cable(&rig), rig.ground.truth()) == (at(3), before.2.clone()));
+    let check = rig.run(&["check", "night.rig.toml", "--fixtures"]);
+    assert_eq!(
+        check.line(&["fixtures as planned"]),
+        "204 of 211 fixtures as planned; 6 behind gateways that do not answer",
+        "one is too hot"
+    );
+    let log = rig.run(&["logbook", "show", "--sheet", "night.rig.toml"]).ended(0);
+    assert!(!log.line(&["rail-wash-8", "cable quay-north", "confirmed"]).is_empty());
+
+    // By messages alone it is not taken back whole, and says so.
+    let mut person = AtTerminal::start(&rig, &["undo", "--sheet", "night.rig.toml", "--guided"]);
+    person.sees("left alone rail-wash-8");
+    person.sees("Change 2 nodes now?");
+    person.types("y");
+    person.sees("by hand  rail-wash-8");
+    assert!(rig.ground.replug("rail-wash-8", "quay-north", 4));
+    person.types("");
+    person.sees("done  rail-wash-8");
+    person.ends(0);
+    assert!(world(&rig) == before);
+    let said = rig.run(&["undo", "--sheet", "night.rig.toml", "--dry-run"]);
+    assert!(said.notes.contains("nothing to undo") || said.code != 0, "{}{}", said.out, said.notes);
 }
 
 /// Named by its identifier, its label, or as the sheet calls it; what is said of it is so.

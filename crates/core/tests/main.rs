@@ -36,6 +36,7 @@ mod rdm_talk;
 mod rdmnet;
 mod reading;
 mod records;
+mod replug;
 mod sacn_counting;
 mod safety;
 mod sending;

@@ -1,6 +1,6 @@
 //! Units on the cables of gateways are counted without a word to them, and read, where they are asked for, as they are.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::net::Ipv4Addr;
 use std::time::Duration;
@@ -8,9 +8,10 @@ use std::time::Duration;
 use lantern_core::census::{Census, FoundFixture, Way, Ways};
 use lantern_core::clash::world_clashes;
 use lantern_core::compare::{FixtureRow, FixtureState, compare_fixtures};
-use lantern_core::conversation::{Means, OnCables, Survey, SurveyPlan, Vantage};
+use lantern_core::conversation::{Means, OnCables, Rediscovery, Survey, SurveyPlan, Vantage};
 use lantern_core::facts::{Field, Value};
 use lantern_core::sheet::RigSheet;
+use lantern_core::universe::PortAddress;
 use lantern_sim::{FixtureTruth, MemoryGround, Scene, SimNode};
 use lantern_wire::MacAddress;
 use rstest::rstest;
@@ -20,7 +21,7 @@ use crate::support::{ground, run, run_seeing, seat};
 const OWN: MacAddress = MacAddress([2, 0, 0, 0, 0, 7]);
 
 /// Gateways of four outputs from 10.40.1.1 on, each with universes of its own.
-fn gateways(count: u32) -> String {
+pub(crate) fn gateways(count: u32) -> String {
     (0..count).fold("network = \"10.40.0.0\"\n".to_owned(), |mut text, i| {
         write!(
             text,
@@ -33,6 +34,10 @@ fn gateways(count: u32) -> String {
     })
 }
 
+pub(crate) fn universe(words: &str) -> PortAddress {
+    words.parse().unwrap()
+}
+
 /// A wash light of two modes behind a port.
 fn unit(gateway: u32, port: u32, number: u32, extra: &str) -> String {
     format!(
@@ -42,7 +47,7 @@ fn unit(gateway: u32, port: u32, number: u32, extra: &str) -> String {
     )
 }
 
-fn survey(
+pub(crate) fn survey(
     scene: &Scene,
     on_cables: OnCables,
     pace: u32,
@@ -225,7 +230,7 @@ fn reading_keeps_to_the_pace() {
     assert!(took >= Duration::from_secs(15), "1600 questions in {took:?}, of {} events", events.len());
 }
 
-const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"l\"\nrange = \"10.40.0.0/16\"\n\
+pub(crate) const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"l\"\nrange = \"10.40.0.0/16\"\n\
     [[node]]\nname = \"quay\"\nmac = \"02:4d:42:00:20:00\"\naddress = \"10.40.1.1\"\n\
     port = [{ port = 1, out = \"1:0:0\" }, { port = 2, out = \"1:0:1\" }, { port = 3, out = \"1:0:2\" }]\n\
     [[node]]\nname = \"hall\"\nmac = \"02:4d:42:00:20:01\"\naddress = \"10.40.1.2\"\nport = [{ port = 1, out = \"1:1:0\" }]\n\
@@ -351,9 +356,15 @@ fn only_who_has_an_identifier_on_the_sheet_is_known_by_nothing_else() {
 
 /// What was plugged in after the gateway had searched is found when it searches anew, and only then.
 #[rstest]
-#[case::as_it_is(false, &["7ff0:00000001"])]
-#[case::searched_anew(true, &["7ff0:00000001", "7ff0:00000002"])]
-fn what_was_plugged_in_later_is_found_by_a_new_search(#[case] rediscovers: bool, #[case] found: &[&str]) {
+#[case::as_it_is(Rediscovery::Nothing, 0, false)]
+#[case::another_cable(Rediscovery::Universes(BTreeSet::from([universe("1:0:1")])), 1, false)]
+#[case::its_cable(Rediscovery::Universes(BTreeSet::from([universe("1:0:0")])), 1, true)]
+#[case::all(Rediscovery::Everything, 4, true)]
+fn what_was_plugged_in_later_is_found_by_a_search_of_its_cable(
+    #[case] rediscovers: Rediscovery,
+    #[case] most_searches: usize,
+    #[case] is_found: bool,
+) {
     let later = unit(0, 1, 2, "start_address = 15\nquirks = [\"plugged-in-later\"]");
     let scene = Scene::parse(&(gateways(2) + &unit(0, 1, 1, "") + &later)).unwrap();
     let mut ground = ground(&scene).with_frames(OWN);
@@ -365,9 +376,10 @@ fn what_was_plugged_in_later_is_found_by_a_new_search(#[case] rediscovers: bool,
     let mut survey = Survey::new(plan);
     let mut searches = 0;
     run_seeing(&mut survey, &mut ground, |_, bytes| searches += usize::from(bytes.get(9) == Some(&0x82)));
-    assert_eq!(searches, if rediscovers { 4 } else { 0 }, "one for each cable of the one that speaks RDM");
+    assert_eq!(searches, most_searches, "one for each cable that is meant, of the one that speaks RDM");
     let fixtures = survey.census().fixtures();
     let uids: Vec<String> = fixtures.iter().map(|one| one.uid.to_string()).collect();
-    assert_eq!(uids, found);
+    let found = ["7ff0:00000001", "7ff0:00000002"];
+    assert_eq!(uids, if is_found { &found[..] } else { &found[..1] });
     assert!(fixtures.iter().all(|one| one.facts.is_whole()));
 }

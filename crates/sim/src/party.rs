@@ -41,6 +41,26 @@ impl Party {
         }
     }
 
+    /// The label of every unit on the cables of an Art-Net node, what that was called at the start, and the port, from 1.
+    pub(crate) fn hanging(&self) -> Vec<(String, String, usize)> {
+        let of = |node: &SimNode| {
+            let name = &node.setup().name;
+            node.fixtures().map(|(port, unit)| (unit.truth().label.clone(), name.clone(), port)).collect()
+        };
+        match self {
+            Self::Node(node) => of(node),
+            Self::Device(_) => Vec::new(),
+        }
+    }
+
+    /// The node, where it is one.
+    pub(crate) fn node_mut(&mut self) -> Option<&mut SimNode> {
+        match self {
+            Self::Node(node) => Some(node),
+            Self::Device(_) => None,
+        }
+    }
+
     /// What the ports really are that are patched through it.
     pub(crate) fn endpoints(&self) -> Vec<EndpointTruth> {
         self.device().map_or_else(Vec::new, SimDevice::endpoints)

@@ -44,7 +44,7 @@ pub(crate) struct Args {
     pub(crate) only: Vec<String>,
 
     /// The fixtures behind the gateways too: mode and start address, by RDM
-    #[arg(long, conflicts_with = "guided")]
+    #[arg(long)]
     pub(crate) fixtures: bool,
 
     /// Where a node waits whose place is still taken, as 10.40.250.1-10.40.250.9; without it any free address of its subnet
@@ -59,7 +59,8 @@ pub(crate) struct Args {
     #[arg(long, value_name = "FILE.html", conflicts_with = "guided")]
     pub(crate) page: Option<PathBuf>,
 
-    /// Guide me through what the network alone does not do: units that share one address, settings at the unit itself
+    /// Guide me through what the network alone does not do: units that share one address, fixtures on the wrong cable, settings
+    /// at the unit itself
     #[arg(long, conflicts_with_all = ["dry_run", "yes", "json", "parking"])]
     pub(crate) guided: bool,
 

@@ -1,17 +1,19 @@
 //! A guided `apply`: the person plugs in, types and answers, the program looks, sets and checks, one after the other.
 
+use std::collections::HashSet;
 use std::net::Ipv4Addr;
 use std::time::Duration;
 
 use lantern_core::MacAddress;
 use lantern_core::census::Subject;
-use lantern_core::change::{ByHand, ChangePlan, Guide, GuideStep, Part};
-use lantern_core::compare::compare_all;
-use lantern_core::conversation::Concern;
+use lantern_core::change::{ByHand, ChangePlan, Compared, Guide, GuideStep, Part, Replug};
+use lantern_core::compare::{compare_all, compare_fixtures, compare_patches};
+use lantern_core::conversation::{Concern, OnCables, SurveyPlan};
 use lantern_core::logbook::{Begun, Ending, Run, resume};
 use lantern_core::sheet::{RigSheet, SheetNode};
 
 use super::changes::{Around, Errand, HowToWrite, carry_out};
+use super::hands::{Replugged, ask_to_replug};
 use super::identify;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -32,10 +34,12 @@ pub(crate) struct Guided<'a> {
     guide: Guide,
     run: Option<String>,
     sheet_path: String,
+    /// What the person says to have plugged in elsewhere, and nobody has looked yet.
+    replugged: Option<Replugged>,
 }
 
 /// What a person answers.
-enum Answer {
+pub(super) enum Answer {
     /// It is done, or: go on.
     Enter,
     Skip,
@@ -73,6 +77,7 @@ pub(crate) fn run(
         guide,
         run: resumed.map(|run| run.id.clone()),
         sheet_path: file.path.display().to_string(),
+        replugged: None,
     };
     guided.go(out)
 }
@@ -85,6 +90,7 @@ impl Guided<'_> {
                 GuideStep::Separate { address, units } => self.separate(address, &units, out)?,
                 GuideStep::Make(plan) => self.make(&plan, out)?,
                 GuideStep::Identify { unit, candidates } => self.identify(&unit, &candidates, &look, out)?,
+                GuideStep::Replug(fixtures) => self.replug(fixtures, out)?,
                 GuideStep::ByHand(by_hand) => self.by_hand(&by_hand, out)?,
                 GuideStep::Connect { names } => self.connect(&names, out)?,
                 GuideStep::Over(plan) => return self.over(Some(&plan), out),
@@ -96,15 +102,27 @@ impl Guided<'_> {
     }
 
     /// Looks who is there, and what is to be done next.
-    fn next(&self, out: &mut Out) -> Result<(GuideStep, Look), Failure> {
+    fn next(&mut self, out: &mut Out) -> Result<(GuideStep, Look), Failure> {
         let runs = runs_of(&self.session.logbook_path(), out)?;
         let sheet = self.guide.sheet(self.sheet);
         let likely = sheet.nodes.iter().filter_map(SheetNode::fixed_address).collect();
-        let look = self.session.look(Concern::Everybody, likely, out)?;
+        let on_cables = if self.begun.fixtures { OnCables::Read } else { OnCables::Nothing };
+        let rediscovers = self.replugged.as_ref().map(Replugged::searched).unwrap_or_default();
+        let whole = self.session.look_plan(Concern::Everybody, likely);
+        let look = self.session.look_by(SurveyPlan { on_cables, rediscovers, ..whole }, out)?;
         let comparison = compare_all(&sheet, &look.census, look.everybody());
+        let fixtures = self.begun.fixtures.then(|| compare_fixtures(&sheet, &look.census));
+        let patches = compare_patches(&sheet, &look.census, &look.devices);
+        if let Some(replugged) = self.replugged.take() {
+            let rows = fixtures.iter().flat_map(|all| &all.rows);
+            let there: HashSet<&str> =
+                rows.filter(|row| row.is_on_its_cable()).map(|row| row.name.as_str()).collect();
+            replugged.seen(|one| there.contains(one.name.as_str()), out)?;
+        }
         let around = Around::of(self.session, &look, &runs)?;
         let protection = lantern_core::change::Protection { sheet: Some(&sheet), ..around.protection() };
-        let step = self.guide.next(&comparison, &protection, self.part);
+        let compared = Compared { nodes: &comparison, fixtures: fixtures.as_ref(), patches: Some(&patches) };
+        let step = self.guide.next(compared, &protection, self.part);
         Ok((step, look))
     }
 
@@ -185,6 +203,20 @@ impl Guided<'_> {
         identify::flash(self.session, &plan, || true, FLASH, out).map(drop)
     }
 
+    fn replug(&mut self, fixtures: Vec<Replug>, out: &mut Out) -> Result<bool, Failure> {
+        match ask_to_replug(&fixtures, out)? {
+            Answer::Skip => fixtures.iter().for_each(|one| self.guide.skip(&one.name)),
+            Answer::Quit => return Ok(false),
+            _ => {
+                let begun = self.errand().begun;
+                let replugged = Replugged::said(self.session, self.run.clone(), &begun, fixtures)?;
+                self.run = Some(replugged.run());
+                self.replugged = Some(replugged);
+            }
+        }
+        Ok(true)
+    }
+
     fn by_hand(&mut self, step: &ByHand, out: &mut Out) -> Result<bool, Failure> {
         let mark = out.paint().dye(Tone::Doubtful, "by hand");
         let page =
@@ -241,6 +273,10 @@ impl Guided<'_> {
             out.line("every node of the sheet is as it says")?;
             return Ok(Exit::Fine);
         }
+        for left in rest.iter().flat_map(|rest| &rest.untouched) {
+            let mark = out.paint().dye(Tone::Doubtful, "left alone");
+            out.line(&format!("{mark} {}: {}", left.name, left.why))?;
+        }
         if !skipped.is_empty() {
             out.note(&format!("skipped: {}", skipped.join(", ")))?;
         }
@@ -250,7 +286,7 @@ impl Guided<'_> {
 }
 
 /// What the person answers; asks again where that makes no sense. Whoever hangs up wants to end.
-fn ask(question: &str, numbers: usize, out: &mut Out) -> Result<Answer, Failure> {
+pub(super) fn ask(question: &str, numbers: usize, out: &mut Out) -> Result<Answer, Failure> {
     loop {
         let said = out.asked(question)?.ok_or(Failure::NobodyToAsk)?;
         let Some(said) = said else { return Ok(Answer::Quit) };

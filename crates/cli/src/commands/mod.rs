@@ -15,6 +15,7 @@ pub(crate) mod flow;
 pub(crate) mod forget;
 mod guided;
 pub(crate) mod handover;
+mod hands;
 pub(crate) mod identify;
 pub(crate) mod keep;
 pub(crate) mod kinds;

@@ -3,17 +3,19 @@
 use std::net::Ipv4Addr;
 
 use lantern_core::census::NodeName;
-use lantern_core::change::{Aspect, Part, waiting_places};
-use lantern_core::conversation::{Concern, Depth};
+use lantern_core::change::{Aspect, ChangePlan, Part, Replug, waiting_places};
+use lantern_core::conversation::{Concern, Depth, OnCables, SurveyPlan};
 use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
 use lantern_core::pattern::Pattern;
 
 use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
+use crate::commands::guided::Answer;
+use crate::commands::hands::{self, Replugged, ask_to_replug};
 use crate::commands::logbook::when;
 use crate::commands::named;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::logbook_file::runs_of;
+use crate::logbook_file::{LogbookFile, runs_of};
 use crate::output::Out;
 use crate::session::{Session, Where};
 
@@ -35,6 +37,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "NAME")]
     node: Vec<Pattern>,
 
+    /// Guide me through what only hands put back: fixtures that were plugged in elsewhere
+    #[arg(long, conflicts_with_all = ["dry_run", "yes", "json"])]
+    guided: bool,
+
     /// Only this sort of settings; may be given several times
     #[arg(long, value_name = "SORT", value_parser = word(&Aspect::WORDS))]
     only: Vec<String>,
@@ -49,7 +55,7 @@ pub(crate) struct Args {
 impl Args {
     /// Of the last run everything that concerns these nodes.
     pub(crate) fn of_nodes(nodes: Option<Pattern>, at: Where, how: HowToWrite) -> Self {
-        Self { run: None, keep: 0, node: nodes.into_iter().collect(), only: Vec::new(), at, how }
+        Self { run: None, keep: 0, node: nodes.into_iter().collect(), only: Vec::new(), guided: false, at, how }
     }
 }
 
@@ -104,7 +110,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             undoes,
             keep: args.keep,
             resumed: false,
-            guided: false,
+            guided: args.guided,
             fixtures: on_cables.reads(),
         },
         run: None,
@@ -112,10 +118,72 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         page: None,
         take_back: None,
     };
-    let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out);
+    let ended = carry_out(&reach.session, &reach.plan, &errand, args.how, out).and_then(|ended| {
+        if !args.guided || reach.plan.replugs.is_empty() {
+            return Ok(ended);
+        }
+        let mut hands =
+            Hands { session: &reach.session, backs: &backs, known: &known, on_cables, errand: &errand };
+        hands.put_back(&reach.plan, ended, out)
+    });
     // What the run came to is told first.
     let given_back = reach.give_back(out);
     ended.and_then(|ended| given_back.map(|()| ended))
+}
+
+/// Fixtures that a person plugs in again where they hung before.
+struct Hands<'a> {
+    session: &'a Session,
+    backs: &'a [Back],
+    known: &'a [&'a NodeName],
+    on_cables: OnCables,
+    errand: &'a Errand,
+}
+
+impl Hands<'_> {
+    /// Asks for one after the other and looks; `ended` is how the rest of the plan came out.
+    fn put_back(&mut self, plan: &ChangePlan, ended: Exit, out: &mut Out) -> Result<Exit, Failure> {
+        // A run that sent something is gone on with.
+        let mut run = match plan.changes.is_empty() {
+            true => None,
+            false => runs_of(&self.session.logbook_path(), out)?.last().map(|run| run.id.clone()),
+        };
+        let is_rest_whole = plan.untouched.len() == plan.replugs.len() && ended != Exit::Unfinished;
+        let (mut open, mut skipped) = (plan.replugs.clone(), Vec::new());
+        while let Some(first) = open.first().map(Replug::from_to) {
+            let asked: Vec<Replug> = open.iter().filter(|one| one.from_to() == first).cloned().collect();
+            let names: Vec<String> = asked.iter().map(|one| one.name.clone()).collect();
+            match ask_to_replug(&asked, out)? {
+                Answer::Quit => return Ok(Exit::Unfinished),
+                Answer::Skip => skipped.extend(names),
+                _ => {
+                    let replugged = Replugged::said(self.session, run.take(), &self.errand.begun, asked)?;
+                    run = Some(replugged.run());
+                    open = self.look(replugged, out)?;
+                }
+            }
+            open.retain(|one| !skipped.contains(&one.name));
+        }
+        let is_whole = is_rest_whole && skipped.is_empty();
+        let mut book = LogbookFile::begin(&self.session.logbook_path(), run, &self.errand.begun)?;
+        hands::end(&mut book, is_whole)?;
+        Ok(if is_whole { Exit::Fine } else { Exit::Unfinished })
+    }
+
+    /// Looks where they hang now. Gives those that are to be plugged in still.
+    fn look(&self, replugged: Replugged, out: &mut Out) -> Result<Vec<Replug>, Failure> {
+        let concern = Concern::of_known(self.known.iter().copied(), []);
+        let whole = self.session.look_plan(concern, Vec::new());
+        let (on_cables, rediscovers) = (self.on_cables.clone(), replugged.searched());
+        let look = self.session.look_by(SurveyPlan { on_cables, rediscovers, ..whole }, out)?;
+        let mut open = plan_back(self.backs, &Around::of(self.session, &look, &[])?.protection()).replugs;
+        let fixtures = look.census.fixtures();
+        let answers = |one: &Replug| fixtures.iter().any(|it| it.uid == one.fixture.uid && it.answers());
+        // One that hangs nowhere now is to be plugged in as well.
+        open.extend(replugged.fixtures().iter().filter(|one| !answers(one)).cloned());
+        replugged.seen(|one| open.iter().all(|still| still.name != one.name), out)?;
+        Ok(open)
+    }
 }
 
 /// What nobody knows how it was.

@@ -1,6 +1,6 @@
 //! Fixtures: what of them is changed by the sheet, and from where they are reached once their gateways are set.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
@@ -11,16 +11,48 @@ use super::rules::{BEYOND_END, SLOTS_TAKEN};
 use super::{Change, ChangePlan, Part, Untouched, Wait, Why, plan, settable};
 use crate::Direction;
 use crate::census::{Behind, Census, FoundFixture, FoundNode, Subject};
-use crate::compare::{FixtureComparison, FixtureRow, FixtureState};
+use crate::compare::{CablesInWords, FixtureComparison, FixtureRow, FixtureState};
 use crate::facts::{Difference, Field, PortField, Value};
 use crate::finding::Finding;
 use crate::sheet::SLOTS;
-use crate::universe::PortAddress;
+use crate::universe::{PortAddress, Universe};
 
 const NO_TABLE: &str = "it is in no gateway's table; look at its power and its cable";
 const MUTE: &str = "it is in its gateway's table, and answers nothing";
 const GATEWAY_GOES: &str = "where its gateway will be reached shows when that is set; run the same command again";
 const GATEWAY_TURNS: &str = "its port becomes an input, behind which nobody is reached";
+
+/// A fixture that hangs on another cable than it is to: no message plugs it in there, a person does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Replug {
+    /// What the sheet calls it, or what it calls itself.
+    pub name: String,
+    /// The fixture, where it hangs now.
+    pub fixture: Box<FoundFixture>,
+    /// Where it hangs and where it is to, in words.
+    pub cable: Difference,
+    /// The universes of both, as far as they are known: only on ports that carry one of them is it to be looked for.
+    pub universes: BTreeSet<PortAddress>,
+}
+
+impl Replug {
+    /// The cable it hangs on now, and the one it is to hang on.
+    #[must_use]
+    pub fn from_to(&self) -> (String, String) {
+        (self.cable.found_in_words(), self.cable.planned_in_words())
+    }
+
+    /// Why it is not done from here, and what to do.
+    fn why(&self) -> String {
+        format!("{}: plug it in there and run the same command again, or let --guided lead you", self.cable)
+    }
+
+    /// Writes down that a plan leaves it to a person.
+    pub(crate) fn leave(self, plan: &mut ChangePlan) {
+        plan.untouched.push(Untouched { name: self.name.clone(), why: self.why().into() });
+        plan.replugs.push(self);
+    }
+}
 
 /// The changes of fixtures by the sheet, as far as `part` means them.
 pub(super) fn by_sheet(
@@ -30,7 +62,8 @@ pub(super) fn by_sheet(
     plan: &mut ChangePlan,
 ) -> Vec<Change> {
     let meant = fixtures.rows.iter().filter(|row| is_meant(row, part, around));
-    meant.filter_map(|row| of_row(row, part, around, plan)).collect()
+    let cables = CablesInWords::of(around.around.sheet, around.around.census);
+    meant.filter_map(|row| of_row(row, part, around, &cables, plan)).collect()
 }
 
 fn is_meant(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>) -> bool {
@@ -43,7 +76,13 @@ fn is_meant(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>) -> boo
     part.names(&[&row.name, &row.planned.name.value]) && in_area
 }
 
-fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &mut ChangePlan) -> Option<Change> {
+fn of_row(
+    row: &FixtureRow<'_>,
+    part: &Part,
+    around: &Surroundings<'_>,
+    cables: &CablesInWords<'_>,
+    plan: &mut ChangePlan,
+) -> Option<Change> {
     let mut leave = |why: String| plan.untouched.push(Untouched { name: row.name.clone(), why: why.into() });
     let (found, differences) = match &row.state {
         // That its gateway does not answer is said of the gateway.
@@ -74,7 +113,12 @@ fn of_row(row: &FixtureRow<'_>, part: &Part, around: &Surroundings<'_>, plan: &m
     }
     // Where it hangs it may be in somebody's way; where it is to hang, it is set then.
     if let Some(cable) = open.iter().find(|difference| difference.field == Field::Cable) {
-        leave(format!("{cable}: plug it in where it is planned, then run the same command again"));
+        // What the port carries now: it may be set to the planned universe only later.
+        let there = row.ports.iter().filter_map(|port| cables.universe(&port.to_string()));
+        let planned = row.planned.on.value.real().and_then(Universe::port_address);
+        let universes = std::iter::once(found.behind.universe).chain(there).chain(planned).collect();
+        let (name, fixture) = (row.name.clone(), Box::new(found.clone()));
+        Replug { name, fixture, cable: cable.clone(), universes }.leave(plan);
         return None;
     }
     settable::keep_settable(&subject, &mut open, leave);

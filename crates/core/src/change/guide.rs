@@ -1,15 +1,15 @@
 //! A guided run: what a person and the program do one after the other, where the network alone does not do. Units that share one
-//! address are plugged in one at a time; which one it is, its MAC address tells, or the person; what no message sets, the person sets
-//! at the unit, and the program looks afterwards.
+//! address are plugged in one at a time; which one it is, its MAC address tells, or the person; a fixture on another cable than
+//! planned is plugged in there; what no message sets, the person sets at the unit. The program looks afterwards.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
 
-use super::{ByHand, ChangePlan, Part, Protection, plan_by_sheet};
+use super::{ByHand, ChangePlan, Part, Protection, Replug, plan_rig};
 use crate::census::{FoundNode, Subject};
-use crate::compare::{Comparison, State};
+use crate::compare::{Comparison, FixtureComparison, PatchComparison, State};
 use crate::sheet::{RigSheet, SheetNode};
 
 /// How often the same device is changed before it is left.
@@ -48,6 +48,8 @@ pub enum GuideStep {
         /// Which nodes it may be, in the order of the sheet.
         candidates: Vec<String>,
     },
+    /// These fixtures hang on one cable, and are to be plugged in on one other.
+    Replug(Vec<Replug>),
     /// This is set at the unit itself.
     ByHand(ByHand),
     /// These do not answer: one of them is to be connected.
@@ -57,6 +59,17 @@ pub enum GuideStep {
     },
     /// Nothing is left that a person could help with. What speaks against the rest, if anything.
     Over(Box<ChangePlan>),
+}
+
+/// The sheet of a guide beside what was found.
+#[derive(Debug, Clone, Copy)]
+pub struct Compared<'a> {
+    /// Its nodes.
+    pub nodes: &'a Comparison<'a>,
+    /// Its fixtures, where they are meant.
+    pub fixtures: Option<&'a FixtureComparison<'a>>,
+    /// What is patched.
+    pub patches: Option<&'a PatchComparison<'a>>,
 }
 
 impl Guide {
@@ -104,9 +117,10 @@ impl Guide {
         sheet
     }
 
-    /// What is to be done next, as things are now. The comparison and the protection are those of [`Guide::sheet`].
+    /// What is to be done next, as things are now. What is compared and the protection are those of [`Guide::sheet`].
     #[must_use]
-    pub fn next(&self, comparison: &Comparison<'_>, protection: &Protection<'_>, part: &Part) -> GuideStep {
+    pub fn next(&self, compared: Compared<'_>, protection: &Protection<'_>, part: &Part) -> GuideStep {
+        let comparison = compared.nodes;
         if let Some(step) = self.separate(comparison, protection) {
             return step;
         }
@@ -114,7 +128,11 @@ impl Guide {
             !self.skipped.contains(&planned.name.value) && part.means(protection.sheet, planned)
         };
         let open = comparison.clone().only(is_open, |_| false);
-        let plan = plan_by_sheet(&open, &Protection { by_hand: true, ..*protection }, part);
+        let is_left = |name: &str| self.skipped.contains(name);
+        let fixtures = compared.fixtures.map(|all| all.clone().only(|row| !is_left(&row.name)));
+        let patches = compared.patches.map(|all| all.clone().without(is_left));
+        let by_hand = Protection { by_hand: true, ..*protection };
+        let plan = plan_rig(&open, fixtures.as_ref(), patches.as_ref(), &by_hand, part);
         if !plan.changes.is_empty() && !plan.is_refused() {
             return GuideStep::Make(Box::new(plan));
         }
@@ -126,7 +144,10 @@ impl Guide {
                 return GuideStep::Identify { unit: Box::new(Subject::of_node(unit)), candidates };
             }
         }
-        if let Some(by_hand) = plan.by_hand.first() {
+        if let Some(first) = plan.replugs.first().map(Replug::from_to) {
+            return GuideStep::Replug(plan.replugs.iter().filter(|one| one.from_to() == first).cloned().collect());
+        }
+        if let Some(by_hand) = plan.by_hand.iter().find(|one| !is_left(&one.name)) {
             return GuideStep::ByHand(by_hand.clone());
         }
         let names: Vec<String> = missing().map(|row| row.planned.name.value.clone()).collect();

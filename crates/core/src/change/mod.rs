@@ -21,10 +21,11 @@ use std::net::Ipv4Addr;
 use crate::census::{NodeName, Subject};
 use crate::facts::Difference;
 
+pub use cables::Replug;
 pub use firmware::plan_firmware;
 pub use graph::{Graph, Wait, Why};
 pub use guard::Protection;
-pub use guide::{Guide, GuideStep};
+pub use guide::{Compared, Guide, GuideStep};
 pub use holders::Earlier;
 pub use parking::waiting_places;
 pub use part::{Aspect, Part};

@@ -71,6 +71,7 @@ impl Aspect {
                 PortField::Presence | PortField::Direction | PortField::Protocol | PortField::Universe,
             )
             | Field::Pages
+            | Field::Cable
             | Field::StartAddress
             | Field::Mode
             | Field::ModeName

@@ -9,7 +9,9 @@ use lantern_wire::MacAddress;
 use super::guard::{self, Leaving};
 use super::holders::Surroundings;
 use super::parking::Parking;
-use super::{Change, Graph, Part, Protection, Silent, Wait, Why, cables, graph, patches, settable, silent, steps};
+use super::{
+    Change, Graph, Part, Protection, Replug, Silent, Wait, Why, cables, graph, patches, settable, silent, steps,
+};
 use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit, Way};
@@ -34,6 +36,8 @@ pub struct ChangePlan {
     distant: Vec<Distant>,
     /// What only a person can set, at the unit itself.
     pub by_hand: Vec<ByHand>,
+    /// Fixtures that only a person can plug in where they are to be. They are among those left alone.
+    pub replugs: Vec<Replug>,
     /// Nodes that are left alone although the sheet names them.
     pub untouched: Vec<Untouched>,
     /// What speaks against it. With an error among them nothing may be sent.

@@ -8,11 +8,11 @@ use lantern_wire::rdm::Uid;
 use super::health::{Trouble, troubles};
 use super::{Match, Matching};
 use crate::Direction;
-use crate::census::{Census, FoundFixture};
+use crate::census::{Census, FoundFixture, FoundNode};
 use crate::compare::Verdict;
 use crate::facts::{Difference, Field, Known, Value};
 use crate::finding::{Finding, Rule, Severity};
-use crate::sheet::{Fixture, RigSheet};
+use crate::sheet::{Fixture, RigSheet, SheetNode};
 use crate::universe::{PortAddress, Universe};
 
 pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED, &OTHER_FOOTPRINT];
@@ -98,6 +98,13 @@ impl FixtureRow<'_> {
         }
     }
 
+    /// Whether it answers, and hangs where it is planned.
+    #[must_use]
+    pub fn is_on_its_cable(&self) -> bool {
+        let FixtureState::Found(_, differences) = &self.state else { return false };
+        differences.iter().all(|one| one.field != Field::Cable)
+    }
+
     /// What is not in order with it, as it tells itself.
     #[must_use]
     pub fn troubles(&self) -> Vec<Trouble> {
@@ -158,6 +165,16 @@ impl FixtureRow<'_> {
             FixtureState::NotAsked => return None,
         };
         Some(finding.at(sheet, self.planned.name.span, name.clone()))
+    }
+}
+
+impl<'a> FixtureComparison<'a> {
+    /// The same without the fixtures that are not meant, and without those of no sheet.
+    #[must_use]
+    pub fn only(mut self, is_meant: impl Fn(&FixtureRow<'a>) -> bool) -> Self {
+        self.rows.retain(|row| is_meant(row));
+        self.unexpected.clear();
+        self
     }
 }
 
@@ -283,16 +300,7 @@ pub struct Hanging<'a> {
 /// that, else by its label, else by where it hangs and starts.
 #[must_use]
 pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComparison<'a> {
-    let matching = Matching::new(sheet, census);
-    let of_node: HashMap<usize, &str> = matching
-        .of_sheet
-        .iter()
-        .zip(&sheet.nodes)
-        .filter_map(|(matched, node)| match matched {
-            Match::Found(index) => Some((*index, node.name.value.as_str())),
-            Match::Missing | Match::Ambiguous(_) => None,
-        })
-        .collect();
+    let of_node = gateways_of(sheet, census);
     let mut hanging: Vec<Option<Hanging<'a>>> =
         census.fixtures().into_iter().map(|fixture| Some(hanging(fixture, census, &of_node))).collect();
     let planned = planned(sheet);
@@ -337,6 +345,45 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
         rows: planned.into_iter().zip(matched).map(row).collect(),
         unexpected: hanging.into_iter().flatten().collect(),
     }
+}
+
+/// The cables of everybody who was found, in words: the gateway, as the sheet calls that where there is one, and the number of the
+/// port.
+#[derive(Debug)]
+pub(crate) struct CablesInWords<'a> {
+    census: &'a Census,
+    gateways: HashMap<usize, &'a str>,
+}
+
+impl<'a> CablesInWords<'a> {
+    pub(crate) fn of(sheet: Option<&'a RigSheet>, census: &'a Census) -> Self {
+        Self { census, gateways: sheet.map(|sheet| gateways_of(sheet, census)).unwrap_or_default() }
+    }
+
+    /// The one that this fixture hangs on.
+    pub(crate) fn beneath(&self, fixture: &FoundFixture) -> String {
+        hanging(fixture.clone(), self.census, &self.gateways).cable
+    }
+
+    /// The universe of the port at which the cable of these words begins.
+    pub(crate) fn universe(&self, words: &str) -> Option<PortAddress> {
+        let (gateway, number) = words.rsplit_once(' ')?;
+        let is_it = |(at, node): &(usize, &FoundNode)| {
+            self.gateways.get(at).map_or_else(|| node.title() == gateway, |name| *name == gateway)
+        };
+        let (_, node) = self.census.nodes().iter().enumerate().find(is_it)?;
+        node.port(number.parse().ok()?).map(|(_, port)| port.universe)
+    }
+}
+
+/// What the sheet calls those that were found, by their places in the census.
+fn gateways_of<'a>(sheet: &'a RigSheet, census: &Census) -> HashMap<usize, &'a str> {
+    let matching = Matching::new(sheet, census);
+    let named = |(matched, node): (&Match, &'a SheetNode)| match matched {
+        Match::Found(index) => Some((*index, node.name.value.as_str())),
+        Match::Missing | Match::Ambiguous(_) => None,
+    };
+    matching.of_sheet.iter().zip(&sheet.nodes).filter_map(named).collect()
 }
 
 /// Gives each planned fixture that has none the first found one that it is.

@@ -26,6 +26,7 @@ use crate::sheet::{Member, RigSheet, SheetNode};
 
 pub use beside::{Beside, WasSeen};
 pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
+pub(crate) use fixtures::CablesInWords;
 pub use health::{Trouble, troubles};
 pub use matching::{Match, Matching};
 pub use patching::{PatchComparison, PatchRow, PatchState, PlannedPatch, compare_patches, routed};
@@ -227,7 +228,7 @@ fn without_art_net<'a>(
     }
 }
 
-/// A device that speaks no Art-Net, with everything its units tell.
+/// A device that speaks no Art-Net, with everything its units tell, and what it was given by DHCP.
 struct Together<'a> {
     device: &'a Device,
     units: &'a [Unit],

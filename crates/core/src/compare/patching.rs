@@ -231,6 +231,13 @@ impl PatchComparison<'_> {
         self.rows.retain(|row| is_meant(row.member));
         self
     }
+
+    /// The same without those that are left, by what the sheet calls them.
+    #[must_use]
+    pub fn without(mut self, is_left: impl Fn(&str) -> bool) -> Self {
+        self.rows.retain(|row| !is_left(&row.name));
+        self
+    }
 }
 
 /// What a stream is, and not where it goes: no message sets that.

@@ -59,7 +59,9 @@ pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
 pub use reach::{Answers, Hold, Reach, Reached};
 pub use saying::{SayEvent, SayLine, SayPlan, SayResult, Saying};
-pub use survey::{Concern, Depth, Extent, Glimpse, OnCables, Progress, Survey, SurveyEvent, SurveyPlan, ports_of};
+pub use survey::{
+    Concern, Depth, Extent, Glimpse, OnCables, Progress, Rediscovery, Survey, SurveyEvent, SurveyPlan, ports_of,
+};
 pub use take_lease::{LeaseEnd, Leased, TakeLease};
 pub use talk::{Other, Outcome, Shift, Talk, TalkEvent};
 pub use telling::{Telling, TellingEvent, TellingStep};

@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, HashMap};
 use std::net::Ipv4Addr;
 
 use super::Run;
-use crate::census::{Again, NodeName};
-use crate::change::{ChangePlan, Part, Protection, Silent, Untouched, Wish, plan_each};
-use crate::compare::Wanted;
+use crate::census::{Again, NodeName, Subject};
+use crate::change::{ChangePlan, Part, Protection, Replug, Silent, Untouched, Wish, plan_each};
+use crate::compare::{CablesInWords, Wanted};
 use crate::facts::{Difference, Facts, Field, FixtureSetting, Known, Value};
 
 /// What one device was before a run.
@@ -16,6 +16,8 @@ pub struct Back {
     pub node: NodeName,
     /// What it is to be again.
     pub wanted: Wanted,
+    /// The cable that it is to hang on again, in words, where a person plugged it in elsewhere.
+    pub cable: Option<Value>,
     /// What was changed and not told before: nobody knows what it was.
     pub lost: Vec<Field>,
     /// Where it may stand now: the address it had, and those it was given.
@@ -118,9 +120,10 @@ const fn is_setting(field: Field) -> bool {
 impl Gathered {
     fn back(self, node: &NodeName) -> Back {
         let mut lost = Vec::new();
-        let mut told = Vec::new();
+        let (mut told, mut cable) = (Vec::new(), None);
         for (field, known) in self.before {
             match known {
+                Known::Told(value) if field == Field::Cable => cable = Some(value),
                 // What it was is told by the fields it stands for.
                 _ if matches!(field, Field::FactoryNetwork | Field::Footprint) => {}
                 // Nor is there anything to undo of an order: of the one everything else is put back, the other changes nothing.
@@ -132,7 +135,7 @@ impl Gathered {
             }
         }
         let places = std::iter::once(node.address).chain(self.places).collect();
-        Back { node: node.clone(), wanted: Wanted::of_fields(told), lost, places }
+        Back { node: node.clone(), wanted: Wanted::of_fields(told), cable, lost, places }
     }
 }
 
@@ -141,11 +144,13 @@ impl Gathered {
 #[must_use]
 pub fn plan_back(backs: &[Back], protection: &Protection<'_>) -> ChangePlan {
     let (mut untouched, mut wishes, mut silent) = (Vec::new(), Vec::new(), protection.silent.to_vec());
+    let mut replugs = Vec::new();
     for back in backs {
         let name = &back.node.name;
         let places: Vec<String> = back.places.iter().map(ToString::to_string).collect();
         let why = match protection.census.again(&back.node) {
             Again::Is(subject) => {
+                replugs.extend(back.replug(&subject, protection));
                 wishes.push(Wish::as_told(subject, back.wanted.clone(), "taken back".to_owned()));
                 continue;
             }
@@ -163,5 +168,22 @@ pub fn plan_back(backs: &[Back], protection: &Protection<'_>) -> ChangePlan {
     let back = Protection { outside: true, going_back: true, silent: &silent, ..*protection };
     let mut plan = plan_each(&wishes, &back);
     plan.untouched.extend(untouched);
+    replugs.into_iter().for_each(|replug| replug.leave(&mut plan));
     plan
+}
+
+impl Back {
+    /// That it hangs elsewhere than before, and a person has to plug it in there again.
+    fn replug(&self, subject: &Subject, protection: &Protection<'_>) -> Option<Replug> {
+        let (fixture, before) = (subject.fixture()?, self.cable.clone()?);
+        let cables = CablesInWords::of(protection.sheet, protection.census);
+        let found = Known::Told(Value::Text(cables.beneath(fixture).as_str().into()));
+        let cable = Difference { field: Field::Cable, planned: before, found };
+        if cable.found_in_words() == cable.planned_in_words() {
+            return None;
+        }
+        let was = cables.universe(&cable.planned_in_words());
+        let universes = std::iter::once(fixture.behind.universe).chain(was).collect();
+        Some(Replug { name: self.node.name.clone(), fixture: Box::new(fixture.clone()), cable, universes })
+    }
 }

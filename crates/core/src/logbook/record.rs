@@ -6,8 +6,8 @@ use serde::{Deserialize, Serialize};
 
 use super::Stage;
 use crate::Said;
-use crate::census::NodeName;
-use crate::change::{Change, ChangePlan, Part};
+use crate::census::{NodeName, Subject};
+use crate::change::{Change, ChangePlan, Part, Replug};
 use crate::conversation::{ApplyEvent, ApplyNews, Outcome, SayResult, Shift, TalkEvent};
 use crate::facts::{Difference, Facts, Field, Value};
 
@@ -288,6 +288,13 @@ impl StepTaken {
         let node = planned.node_name();
         Self { change: change + 1, node, step: step + 1, stage, fields, along: Vec::new() }
     }
+
+    /// That a person was asked to plug a fixture in elsewhere, or that it is there.
+    #[must_use]
+    pub fn of_replug(place: usize, replug: &Replug, stage: Stage) -> Self {
+        let node = Subject::of_fixture(&replug.fixture).node_name();
+        Self { change: place + 1, node, step: 1, stage, fields: vec![replug.cable.clone()], along: Vec::new() }
+    }
 }
 
 impl Planned {
@@ -300,6 +307,19 @@ impl Planned {
             planned_as: change.planned_as.clone(),
             fields: change.differences.clone(),
             before: change.subject.told_facts(),
+        }
+    }
+
+    /// What is written before a person is asked to plug a fixture in elsewhere.
+    #[must_use]
+    pub fn of_replug(place: usize, replug: &Replug) -> Self {
+        let subject = Subject::of_fixture(&replug.fixture);
+        Self {
+            change: place + 1,
+            node: subject.node_name(),
+            planned_as: Some(replug.name.clone()),
+            fields: vec![replug.cable.clone()],
+            before: subject.told_facts(),
         }
     }
 }

@@ -12,6 +12,8 @@ pub enum Stage {
     Sending,
     /// About to be sent once more, since the node tells the old value still.
     Repeating,
+    /// A person was asked to do it by hand.
+    ByHand,
     /// Given up before its end: interrupted, or nobody reads on. Whether the node took it is open.
     BrokenOff,
     /// Read back as wanted.
@@ -41,10 +43,10 @@ pub enum Stage {
 }
 
 impl Stage {
-    /// Whether it says that the step was sent.
+    /// Whether it says that the step was sent, or a person asked to take it.
     #[must_use]
     pub const fn is_sent(self) -> bool {
-        matches!(self, Self::Sending | Self::Repeating)
+        matches!(self, Self::Sending | Self::Repeating | Self::ByHand)
     }
 
     /// Its word in the logbook and on the screen.
@@ -53,6 +55,7 @@ impl Stage {
         match self {
             Self::Sending => "sending",
             Self::Repeating => "repeating",
+            Self::ByHand => "by-hand",
             Self::BrokenOff => "broken-off",
             Self::Confirmed => "confirmed",
             Self::Unverified => "unverified",

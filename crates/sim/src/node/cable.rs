@@ -110,6 +110,27 @@ impl SimNode {
         (1..).zip(&self.cables.all).flat_map(|(port, cable)| cable.units.iter().map(move |unit| (port, unit)))
     }
 
+    /// Takes a unit off the cable it hangs on. That it is gone the node finds when it searches.
+    pub fn unplug(&mut self, is_it: impl Fn(&SimFixture) -> bool) -> Option<SimFixture> {
+        self.cables.all.iter_mut().find_map(|cable| {
+            let place = cable.units.iter().position(&is_it)?;
+            Some(cable.units.remove(place))
+        })
+    }
+
+    /// Whether it has a port of this number, from 1, on which something can hang.
+    #[must_use]
+    pub fn has_cable(&self, port: usize) -> bool {
+        (1..=self.cables.all.len()).contains(&port)
+    }
+
+    /// Hangs a unit on the cable of a port, from 1; where there is none, the unit is gone.
+    pub fn plug(&mut self, port: usize, unit: SimFixture) {
+        if let Some(cable) = port.checked_sub(1).and_then(|place| self.cables.all.get_mut(place)) {
+            cable.units.push(unit);
+        }
+    }
+
     /// The most requests that one of its cables ever had at once, the one on its way included.
     #[must_use]
     pub fn most_requests_at_once(&self) -> usize {

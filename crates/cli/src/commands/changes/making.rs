@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use lantern_core::change::ChangePlan;
 use lantern_core::conversation::{Apply, ApplyEvent, ApplyNews, AskedBy, HowFar, Made, TalkEvent};
-use lantern_core::logbook::{Ending, Stage, StepTaken};
+use lantern_core::logbook::{Ending, Planned, Stage, StepTaken};
 
 use super::{Errand, HowToWrite, tell};
 use crate::failure::Failure;
@@ -25,7 +25,7 @@ pub(super) fn make_all(
     results: &mut Vec<Option<Made>>,
     out: &mut Out,
 ) -> Result<Option<Failure>, Failure> {
-    logbook.plan(&plan.changes)?;
+    logbook.plan(plan.changes.iter().enumerate().map(|(place, change)| Planned::of(place, change)))?;
     let mut apply = Apply::new(plan, session.vantage(), how.manner());
     let (under_way, asked) = (BTreeMap::new(), BTreeMap::new());
     let mut watch = Watch { plan, logbook, board: out.board(), under_way, asked };

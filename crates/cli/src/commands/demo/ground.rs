@@ -72,6 +72,16 @@ impl Ground {
         matches!(self, Self::Loopback(_))
     }
 
+    /// Plugs the fixture of this label into a port, from 1, of the node that started with this name, and says whether both are
+    /// there. On a segment nobody does.
+    pub(super) fn replug(&self, label: &str, node: &str, port: usize) -> bool {
+        match self {
+            Self::Loopback(ground) => ground.replug(label, node, port),
+            #[cfg(target_os = "linux")]
+            Self::Segment(..) => false,
+        }
+    }
+
     /// Switches the power of the node that started with this name.
     pub(super) fn switch(&self, name: &str, on: bool) {
         match self {

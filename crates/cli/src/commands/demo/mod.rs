@@ -41,6 +41,10 @@ pub(crate) struct Args {
     #[arg(long, value_name = "SCENE", requires = "stay")]
     scene: Option<String>,
 
+    /// With --stay on loopback: do with the nodes what is typed here, as hands would: off NODE, on NODE, plug FIXTURE NODE PORT
+    #[arg(long, requires = "stay", conflicts_with = "command")]
+    hands: bool,
+
     /// Show everything that each step prints; without it, the essence, and the whole in the folder
     #[arg(long, conflicts_with = "stay")]
     whole: bool,
@@ -72,7 +76,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         None => Folder::empty(args.folder.as_deref())?,
     };
     if args.stay {
-        stay::run(&folder, &ground, &args.command, out)
+        stay::run(&folder, &ground, &args.command, args.hands, out)
     } else {
         tour::run(&folder, &ground, args.whole, out)
     }

@@ -10,7 +10,13 @@ use crate::failure::Failure;
 use crate::output::Out;
 
 /// Keeps the nodes running: beside a command, in a shell, or until Ctrl-C.
-pub(super) fn run(folder: &Folder, ground: &Ground, command: &[String], out: &mut Out) -> Result<Exit, Failure> {
+pub(super) fn run(
+    folder: &Folder,
+    ground: &Ground,
+    command: &[String],
+    hands: bool,
+    out: &mut Out,
+) -> Result<Exit, Failure> {
     if let [program, arguments @ ..] = command {
         return beside(folder, program, arguments);
     }
@@ -36,13 +42,36 @@ pub(super) fn run(folder: &Folder, ground: &Ground, command: &[String], out: &mu
     }
     out.line("")?;
     if ground.is_shared() {
+        if hands {
+            out.line("Type here what hands would do: off NODE, on NODE, plug FIXTURE NODE PORT.")?;
+        }
         out.line("End with Ctrl-C.")?;
+        if hands {
+            lend_hands(ground, out)?;
+        }
         loop {
             std::thread::park();
         }
     }
     out.line("End with exit.")?;
     beside(folder, &shell, &[])
+}
+
+/// Does with the nodes what is typed, until nothing more is.
+fn lend_hands(ground: &Ground, out: &mut Out) -> Result<(), Failure> {
+    for typed in std::io::stdin().lines().map_while(Result::ok) {
+        let words: Vec<&str> = typed.split_whitespace().collect();
+        match words[..] {
+            [] => {}
+            ["off", node] => ground.switch(node, false),
+            ["on", node] => ground.switch(node, true),
+            ["plug", fixture, node, port] if port.parse().is_ok_and(|port| ground.replug(fixture, node, port)) => {
+            }
+            ["plug", ..] => out.note("no fixture of that label, or no such port; the scene is as it was")?,
+            _ => out.note("that is none of them: off NODE, on NODE, plug FIXTURE NODE PORT")?,
+        }
+    }
+    Ok(())
 }
 
 /// Runs a program in the folder, with ours on its path; its exit code is ours.

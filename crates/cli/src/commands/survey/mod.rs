@@ -184,7 +184,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     session.record(args.record.as_deref())?;
     let plan = plan::of(args, &session, &known);
     plan::announce(&plan, out)?;
-    if plan.rediscovers && !args.yes {
+    if args.rediscover && !args.yes {
         out.note(
             "the gateways search every cable anew: for up to a minute and a half RDM goes over them, none of their fixtures is in a table \
              meanwhile, and what does not stand RDM may flicker",

@@ -7,7 +7,7 @@ use std::time::Duration;
 use super::fixtures::Order;
 use lantern_core::address::AddressRange;
 use lantern_core::census::{Way, Ways};
-use lantern_core::conversation::{Extent, OnCables, Survey, SurveyPlan, ports_of};
+use lantern_core::conversation::{Extent, OnCables, Rediscovery, Survey, SurveyPlan, ports_of};
 use lantern_core::diagnosis::Limits;
 use lantern_core::sheet::kind::KindBook;
 use lantern_core::sheet::{RigSheet, SheetNode};
@@ -66,7 +66,7 @@ pub(super) fn of(args: &Args, session: &Session, known: &[Remembered]) -> Survey
         calls,
         universes: session.sheet().map(RigSheet::sacn_universes).unwrap_or_default(),
         pace: args.pace,
-        rediscovers: args.rediscover,
+        rediscovers: if args.rediscover { Rediscovery::Everything } else { Rediscovery::Nothing },
         on_cables: match args.fixtures {
             Some(Order::Upkeep) => OnCables::Examine,
             Some(Order::Gateway | Order::Universe) => OnCables::Read,

@@ -35,7 +35,7 @@ use returns::Returns;
 use sweep::Sweep;
 
 pub use events::{Glimpse, Progress, SurveyEvent};
-pub use plan::{Concern, Depth, Extent, OnCables, SurveyPlan};
+pub use plan::{Concern, Depth, Extent, OnCables, Rediscovery, SurveyPlan};
 
 /// A node may take so long at random before it answers (Art-Net 4, "ArtPoll").
 const REPLY_TIME: Duration = Duration::from_secs(1);

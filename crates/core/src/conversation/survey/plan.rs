@@ -12,6 +12,7 @@ use crate::census::{FoundNode, NodeName, Viewpoint, Way, Ways};
 use crate::conversation::pace::Pace;
 use crate::conversation::{Means, Seat, Vantage};
 use crate::sheet::{Member, RigSheet, SheetNode};
+use crate::universe::PortAddress;
 
 /// The most addresses a second the system is made to look for.
 const MOST_LOOKED_FOR: u32 = 300;
@@ -45,8 +46,8 @@ pub struct SurveyPlan {
     pub calls: Vec<Ipv4Addr>,
     /// What is asked of the cables behind gateways.
     pub on_cables: OnCables,
-    /// Whether gateways are to forget their tables first and search their cables anew.
-    pub rediscovers: bool,
+    /// Which cables gateways are to search anew first.
+    pub rediscovers: Rediscovery,
     /// Universes of sACN to listen to.
     pub universes: Vec<u16>,
     /// Packets a second to single addresses.
@@ -91,6 +92,30 @@ pub enum OnCables {
         /// How much of them.
         depth: Depth,
     },
+}
+
+/// Which cables gateways are to search anew, after they have forgotten their tables of them: RDM goes over those cables then.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum Rediscovery {
+    /// None.
+    #[default]
+    Nothing,
+    /// Those of all ports.
+    Everything,
+    /// Those of the ports that carry one of these universes.
+    Universes(BTreeSet<PortAddress>),
+}
+
+impl Rediscovery {
+    /// Whether the cable of a port with this universe is searched.
+    #[must_use]
+    pub fn means(&self, universe: PortAddress) -> bool {
+        match self {
+            Self::Nothing => false,
+            Self::Everything => true,
+            Self::Universes(some) => some.contains(&universe),
+        }
+    }
 }
 
 /// How much is read of a fixture, each time with what stands before it. Everything is a request on the cable.
@@ -248,7 +273,7 @@ impl SurveyPlan {
             ranges: Vec::new(),
             calls: Vec::new(),
             on_cables: OnCables::Nothing,
-            rediscovers: false,
+            rediscovers: Rediscovery::Nothing,
             universes: Vec::new(),
             pace: Pace::USUAL,
         }

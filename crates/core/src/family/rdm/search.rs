@@ -64,7 +64,7 @@ impl Search {
             sheet: plan.sheet.clone(),
             reads_settings: plan.on_cables.reads_settings()
                 || plan.sheet.iter().flat_map(|sheet| &sheet.fixtures).any(|one| !one.settings.is_empty()),
-            tables: if plan.rediscovers { Tables::searched_anew() } else { Tables::default() },
+            tables: Tables::new(plan.rediscovers.clone()),
             cables: BTreeMap::new(),
             due: Deadlines::default(),
             again: Deadlines::default(),

@@ -9,7 +9,7 @@ use lantern_wire::art_net::{PollReply, TodControl, TodData, TodRequest};
 use lantern_wire::rdm::Uid;
 
 use crate::census::Behind;
-use crate::conversation::Retries;
+use crate::conversation::{Rediscovery, Retries};
 use crate::universe::PortAddress;
 
 /// How long a gateway may take to tell its tables, before it is asked again; each time twice as long.
@@ -52,8 +52,9 @@ pub(super) struct Tables {
     asked: Retries<Page>,
     /// How many units there are in them.
     units: usize,
-    /// Whether each cable is searched anew, and those for which that is still to be said.
-    rediscovers: bool,
+    /// Which cables are searched anew, the pages they are on, and those for which that is still to be said.
+    rediscovers: Rediscovery,
+    searched: BTreeSet<Page>,
     to_search: VecDeque<(Ipv4Addr, TodControl)>,
 }
 
@@ -68,32 +69,42 @@ pub(super) enum Asks {
 
 impl Default for Tables {
     fn default() -> Self {
-        let asked = Retries::new(ASKS, EVERY, MOST).doubling();
-        Self { all: BTreeMap::new(), asked, units: 0, rediscovers: false, to_search: VecDeque::new() }
+        Self::new(Rediscovery::Nothing)
     }
 }
 
 impl Tables {
-    /// Those of gateways that search their cables anew.
-    pub(super) fn searched_anew() -> Self {
-        let asked = Retries::new(SEARCH_ASKS, SEARCH_EVERY, MOST);
-        Self { asked, rediscovers: true, ..Self::default() }
+    /// None yet, of gateways that search some of their cables anew.
+    pub(super) fn new(rediscovers: Rediscovery) -> Self {
+        let asked = match rediscovers {
+            Rediscovery::Nothing => Retries::new(ASKS, EVERY, MOST).doubling(),
+            Rediscovery::Everything | Rediscovery::Universes(_) => Retries::new(SEARCH_ASKS, SEARCH_EVERY, MOST),
+        };
+        let (all, searched, to_search) = (BTreeMap::new(), BTreeSet::new(), VecDeque::new());
+        Self { all, asked, units: 0, rediscovers, searched, to_search }
     }
 
     /// A gateway has told a page: the tables of its outputs are wanted, where RDM is on.
     pub(super) fn want(&mut self, now: Duration, gateway: (Ipv4Addr, Option<MacAddress>), reply: &PollReply) {
         let (address, mac) = gateway;
         let page = reply.bind_index.max(1);
-        let first = if self.rediscovers { now + SEARCHES } else { now };
         let outputs =
             (0..).zip(&reply.ports).filter(|(_, port)| port.kind.is_output() && !port.output_b.rdm_off());
-        for (slot, port) in outputs {
-            let universe = PortAddress::from_switches(reply.net, reply.sub, port.switch_out);
+        let outputs: Vec<(u8, PortAddress)> = outputs
+            .map(|(slot, port)| (slot, PortAddress::from_switches(reply.net, reply.sub, port.switch_out)))
+            .collect();
+        // A page is asked at once: with one cable of it searched, all of it is told afterwards.
+        let is_searched = outputs.iter().any(|(_, universe)| self.rediscovers.means(*universe));
+        let first = if is_searched { now + SEARCHES } else { now };
+        for (slot, universe) in outputs {
             let behind = Behind { address, mac, page, slot, universe };
             if let Some(table) = self.all.get_mut(&((address, page), slot)) {
                 table.behind = behind;
             } else if self.asked.ask(first, (address, page)) || self.tables((address, page)).next().is_some() {
-                if self.rediscovers {
+                if is_searched {
+                    self.searched.insert((address, page));
+                }
+                if self.rediscovers.means(universe) {
                     let [net, low] = universe.flat().to_be_bytes();
                     let control = TodControl { net, command: TodControl::FLUSH, address: low };
                     self.to_search.push_back((address, control));
@@ -112,7 +123,7 @@ impl Tables {
     pub(super) fn hear(&mut self, from: Ipv4Addr, told: &TodData) -> Option<(Behind, Vec<Uid>)> {
         let page = (from, told.bind_index.max(1));
         // What it told before it was asked to search is the old table.
-        if self.rediscovers && !self.asked.was_asked(page) {
+        if self.searched.contains(&page) && !self.asked.was_asked(page) {
             return None;
         }
         let table = self.all.get_mut(&(page, told.port.checked_sub(1)?))?;
@@ -219,7 +230,7 @@ mod tests {
     fn a_gateway_that_is_to_search_is_asked_for_what_it_found_then() {
         let output = PortBlock { kind: PortType::DMX_OUT, switch_out: 5, ..PortBlock::default() };
         let ports = [output, PortBlock::default(), PortBlock::default(), PortBlock::default()];
-        let mut tables = Tables::searched_anew();
+        let mut tables = Tables::new(Rediscovery::Everything);
         tables.want(Duration::ZERO, (GATEWAY, None), &PollReply { port_count: 1, ports, ..PollReply::default() });
         let search = TodControl { net: 0, command: TodControl::FLUSH, address: 5 };
         assert_eq!(tables.ask(Duration::ZERO), Some((GATEWAY, Asks::Search(search))));

@@ -21,7 +21,7 @@ use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
 use crate::device::{Linked, Utterance};
 use crate::party::Party;
-use crate::{Destination, EndpointTruth, FixtureTruth, Link, Scene, Speech, Truth};
+use crate::{Destination, EndpointTruth, FixtureTruth, Link, Scene, SimNode, Speech, Truth};
 
 use sockets::{LAST_PRIVILEGED, bound, read, read_on, reader, write_on};
 
@@ -40,7 +40,7 @@ pub struct LoopbackGround {
 
 enum Order {
     Switch { name: String, on: bool },
-    Tell(Box<dyn FnOnce(&Ground) + Send>),
+    Tell(Box<dyn FnOnce(&mut Ground) + Send>),
     Stop,
 }
 
@@ -106,22 +106,34 @@ impl LoopbackGround {
         self.orders.send(Order::Switch { name: name.to_owned(), on }).unwrap_or(());
     }
 
+    /// Plugs the unit of this label into a port, from 1, of the node that started with this name. Gives whether both are there.
+    pub fn replug(&self, label: &str, node: &str, port: usize) -> bool {
+        let (label, node) = (label.to_owned(), node.to_owned());
+        self.told(move |ground| ground.replug(&label, &node, port))
+    }
+
+    /// Where every unit on the cables of nodes hangs at this moment: its label, the node as it started, the port.
+    #[must_use]
+    pub fn hanging(&self) -> Vec<(String, String, usize)> {
+        self.told(|ground| ground.hanging())
+    }
+
     /// What every Art-Net node really is at this moment, in the order of the scene.
     #[must_use]
     pub fn truth(&self) -> Vec<Truth> {
-        self.told(Ground::truth)
+        self.told(|ground| ground.truth())
     }
 
     /// The names, as they were at the start, of all who show at this moment which ones they are.
     #[must_use]
     pub fn flashing(&self) -> Vec<String> {
-        self.told(Ground::flashing)
+        self.told(|ground| ground.flashing())
     }
 
     /// What every unit on the cables of nodes really is at this moment.
     #[must_use]
     pub fn fixtures(&self) -> Vec<FixtureTruth> {
-        self.told(Ground::fixtures)
+        self.told(|ground| ground.fixtures())
     }
 
     /// What the ports really are that are patched through brokers, at this moment.
@@ -137,7 +149,7 @@ impl LoopbackGround {
     }
 
     /// What the ground tells of itself; nothing once it has stopped.
-    fn told<T: Default + Send + 'static>(&self, tell: impl FnOnce(&Ground) -> T + Send + 'static) -> T {
+    fn told<T: Default + Send + 'static>(&self, tell: impl FnOnce(&mut Ground) -> T + Send + 'static) -> T {
         let (to, from) = mpsc::channel();
         self.orders.send(Order::Tell(Box::new(move |ground| to.send(tell(ground)).unwrap_or(())))).unwrap_or(());
         from.recv().unwrap_or_default()
@@ -275,6 +287,20 @@ impl Ground {
 
     fn fixtures(&self) -> Vec<FixtureTruth> {
         self.parties.iter().flat_map(Party::fixtures).collect()
+    }
+
+    fn hanging(&self) -> Vec<(String, String, usize)> {
+        self.parties.iter().flat_map(Party::hanging).collect()
+    }
+
+    fn replug(&mut self, label: &str, node: &str, port: usize) -> bool {
+        let mut nodes: Vec<&mut SimNode> = self.parties.iter_mut().filter_map(Party::node_mut).collect();
+        let place = nodes.iter().position(|one| one.setup().name == node && one.has_cable(port));
+        let Some(place) = place else { return false };
+        let unit = nodes.iter_mut().find_map(|one| one.unplug(|unit| unit.truth().label == label));
+        let is_there = unit.is_some();
+        unit.into_iter().for_each(|unit| nodes[place].plug(port, unit));
+        is_there
     }
 
     fn flashing(&self) -> Vec<String> {
