@@ -14,6 +14,7 @@ mod files;
 mod hints;
 mod interrupt;
 mod journal;
+mod lease_file;
 mod logbook_file;
 mod machine;
 mod memory;

@@ -13,6 +13,7 @@ use lantern_core::address::Subnet;
 use lantern_core::census::{Census, Device, Viewpoint, Ways};
 use lantern_core::compare::Everybody;
 use lantern_core::conversation::{Concern, Conversation, OnCables, Progress, Seat, Survey, SurveyPlan, Vantage};
+use lantern_core::lease::Lease;
 use lantern_core::secret::Secrets;
 use lantern_core::sheet::RigSheet;
 use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, run, run_typed};
@@ -22,6 +23,7 @@ use crate::commands::survey::wants;
 use crate::failure::Failure;
 use crate::files::{SheetFile, own_logbook};
 use crate::interrupt::{self, Calm};
+use crate::lease_file;
 use crate::machine::computer;
 use crate::output::Out;
 use crate::secrets;
@@ -383,7 +385,8 @@ impl Session {
         let (from, echo_times) = (survey.viewpoint(), survey.echo_times().clone());
         let census = survey.into_census();
         let devices = census.devices(&from);
-        Ok(Look { census, devices, from, echo_times })
+        let leases = self.sheet_file().map(|file| lease_file::running(file, out)).transpose()?.unwrap_or_default();
+        Ok(Look { census, devices, from, echo_times, leases })
     }
 }
 
@@ -451,13 +454,15 @@ pub(crate) struct Look {
     pub(crate) from: Viewpoint,
     /// How long answers to an echo took, by address.
     pub(crate) echo_times: HashMap<Ipv4Addr, Duration>,
+    /// What was given by DHCP from here, and still runs.
+    pub(crate) leases: Vec<Lease>,
 }
 
 impl Look {
     /// Everybody who was seen, and where everybody planned was asked.
     pub(crate) fn everybody(&self) -> Everybody<'_> {
         let asked_in = if self.from.echo_asked { &self.from.subnets[..] } else { &[] };
-        Everybody { devices: &self.devices, asked_in, own: &self.from.own }
+        Everybody { devices: &self.devices, asked_in, own: &self.from.own, leases: &self.leases }
     }
 }
 

@@ -6,7 +6,7 @@ use serde_json::{Map, Value, json};
 
 use crate::facts::{FixtureSetting, Form};
 use crate::sheet::OnFailure;
-use crate::sheet::kind::{CarriedBy, FactoryMode, LineBreak, Settable};
+use crate::sheet::kind::{AddressedBy, CarriedBy, FactoryMode, LineBreak, Settable};
 use crate::sheet::{Carried, FORMAT, SLOTS};
 use crate::way::Way;
 use crate::{DataLoss, Merge, Protocol};
@@ -221,6 +221,11 @@ fn kind() -> Vec<Key> {
         needed("ports", Number(0, 1020), "How many DMX ports it has."),
         key("factory", Text, "Where units stand as they leave the factory."),
         key("factory_mode", Words(words(&FactoryMode::WORDS)), "Where their address comes from then."),
+        key(
+            "addressing",
+            Words(words(&AddressedBy::WORDS)),
+            "How their planned address comes to be theirs: set on them, or reserved at a DHCP server.",
+        ),
         key("permitted", Texts, "The only addresses it accepts."),
         key("power", Quantity, "What it draws, in watts."),
         key("chain", Number(1, 1024), "Units that may be chained one behind the other."),
@@ -275,6 +280,11 @@ fn node() -> Vec<Key> {
         key("clone_of", Text, "The node whose number and universes it shares on purpose."),
         key("behind", Text, "The node it is chained behind."),
         needed("address", Text, "Its address, dhcp, or fill."),
+        key(
+            "addressing",
+            Words(words(&AddressedBy::WORDS)),
+            "How that comes to be its, where its kind does not say or says otherwise.",
+        ),
         key("firmware", Text, "The firmware it should run, as in 1.4."),
         key("on_data_loss", Words(words(&DataLoss::WORDS)), "What it does when data stops."),
         key("protocol", Words(words(&Protocol::WORDS)), "The protocol of its ports that do not say."),

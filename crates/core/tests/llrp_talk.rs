@@ -192,7 +192,9 @@ fn what_is_said_is_so_on_a_bad_wire(#[values(0, 1, 2, 3)] block: u64) {
                 let mut expected = before;
                 match wanted.addressing {
                     Some(Addressing::Fixed(address)) => (expected.address, expected.dhcp) = (address, false),
-                    Some(Addressing::Dhcp) => expected = IpState { dhcp: true, ..really },
+                    Some(Addressing::Dhcp | Addressing::Reserved(_)) => {
+                        expected = IpState { dhcp: true, ..really }
+                    }
                     None => {}
                 }
                 expected.mask = wanted.mask.map_or(expected.mask, lantern_core::address::Mask::dotted);
@@ -315,7 +317,8 @@ fn a_sheet_is_applied_and_checked_by_llrp() {
     let sheet = RigSheet::parse(SHEET).unwrap();
     let mut ground = ground(&target(AWAY, "gateway = \"192.168.7.1\"", ""), 0.0, 1);
     let there = seen(&mut ground, 6);
-    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[] });
+    let comparison =
+        compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[], leases: &[] });
     let said: Vec<String> = comparison.rows[0].differences().iter().map(ToString::to_string).collect();
     assert_eq!(
         said,
@@ -334,7 +337,8 @@ fn a_sheet_is_applied_and_checked_by_llrp() {
     assert_eq!(talk.outcome(), Some(&Outcome::Done));
     assert_eq!(ground.devices()[0].ip(), AT_HOME);
     let there = seen(&mut ground, 6);
-    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[] });
+    let comparison =
+        compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[], leases: &[] });
     assert!(comparison.is_as_planned(), "{:?}", comparison.rows[0].state);
 }
 
@@ -345,7 +349,8 @@ fn what_a_target_did_not_tell_is_not_as_planned() {
     let mut ground = ground(&target(HOME, "", ", quirks = [\"only-probes\"]"), 0.0, 1);
     let there = seen(&mut ground, 6);
     assert!(there.1[0].is_seen_by(Way::Llrp));
-    let comparison = compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[] });
+    let comparison =
+        compare_all(&sheet, &there.0, Everybody { devices: &there.1, asked_in: &[], own: &[], leases: &[] });
     let State::Seen(_, differences) = &comparison.rows[0].state else { panic!("{:?}", comparison.rows[0].state) };
     let said: Vec<String> = differences.iter().map(ToString::to_string).collect();
     assert_eq!(

@@ -233,7 +233,7 @@ fn what_is_locked_or_not_meant_is_left_alone() {
     let sheet = sheet(MAP);
     let seen = seen(&mut ground, &sheet);
     let (seats, subnets) = ([seat()], [seat().subnet]);
-    let everybody = Everybody { devices: &seen.1, asked_in: &subnets, own: &[GUEST] };
+    let everybody = Everybody { devices: &seen.1, asked_in: &subnets, own: &[GUEST], leases: &[] };
     let comparison = compare_all(&sheet, &seen.0, everybody);
     let protection =
         Protection { devices: &seen.1, own: &[GUEST], ..support::protection(&seen.0, Some(&sheet), &seats) };

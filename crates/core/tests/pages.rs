@@ -69,7 +69,8 @@ fn a_planned_device_answers_by_its_first_page() {
     assert_eq!(what, ["web page \"Stage \\u{1b}[2J left\"", "web page, wants a password"]);
     assert!(took < Duration::from_secs(5), "{took:?}");
     let devices = census.devices(&plan.viewpoint());
-    let comparison = compare_all(&sheet, &census, Everybody { devices: &devices, asked_in: &[], own: &[] });
+    let comparison =
+        compare_all(&sheet, &census, Everybody { devices: &devices, asked_in: &[], own: &[], leases: &[] });
     let mute = |state: &State<'_>| matches!(state, State::Mute(_, Way::Http));
     let states: Vec<bool> = comparison.rows.iter().map(|row| mute(&row.state)).collect();
     assert_eq!(states, [false, false, true, true]);

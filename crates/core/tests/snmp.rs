@@ -276,7 +276,7 @@ fn a_description_is_compared_and_left_alone() {
     let sheet = sheet("description = \"Tessaquill Eight, version 3.0\"\n");
     let mut ground = ground(&agent(""), 0.0, 1);
     let seen = seen_as(&mut ground, &[], Some(&sheet));
-    let everybody = Everybody { devices: &seen.1, asked_in: &[seat().subnet], own: &[GUEST] };
+    let everybody = Everybody { devices: &seen.1, asked_in: &[seat().subnet], own: &[GUEST], leases: &[] };
     let comparison = compare_all(&sheet, &seen.0, everybody);
     let told = |field: Field| {
         let differences = comparison.rows[0].differences();

@@ -119,7 +119,7 @@ fn from_file(args: &Args, path: &Path, out: &mut Out) -> Result<Exit, Failure> {
     let (from, vantage) = (survey.viewpoint(), survey.plan().vantage.clone());
     let census = survey.into_census();
     let devices = census.devices(&from);
-    let look = Look { census, devices, from, echo_times: HashMap::new() };
+    let look = Look { census, devices, from, echo_times: HashMap::new(), leases: Vec::new() };
     let on_sheet = || named::on_sheet(&args.target, sheet.as_ref().map(|file| &file.sheet));
     let known = args.target.parse().ok().or_else(on_sheet);
     let address = address(known, &args.target, &look)?;

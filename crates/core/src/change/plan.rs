@@ -15,7 +15,7 @@ use super::{
 use crate::Indicators;
 use crate::address::Mask;
 use crate::census::{Subject, Unit, Way};
-use crate::compare::{Comparison, FixtureComparison, PatchComparison, Row, State, Wanted};
+use crate::compare::{Addressing, Comparison, FixtureComparison, PatchComparison, Row, State, Wanted};
 use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::family;
 use crate::finding::{Finding, Severity};
@@ -96,6 +96,8 @@ const ADDRESS_ONLY: &str =
     "for now only its address is set, by another protocol; run the same command again for the rest";
 const AMBIGUOUS: &str = "several units could be it; the sheet needs its MAC";
 const HALF_HEARD: &str = "not all of it was heard; run the same command again";
+const BY_LEASE: &str =
+    "its address is reserved at a DHCP server: it gets that when it asks for it; deft-lantern lease is one";
 const BY_NOBODY: &str = "it is otherwise than planned, and nothing that it speaks sets that from here";
 
 impl ChangePlan {
@@ -175,9 +177,18 @@ fn of_row(
     let sheet = around.around.sheet;
     let reason = around.by_sheet_line(row.planned.name.span);
     let wanted = sheet.map(|sheet| Wanted::by_sheet(sheet, row.planned)).unwrap_or_default();
+    let is_reserved = matches!(wanted.addressing, Some(Addressing::Reserved(_)));
+    let wanted = wanted.to_set();
+    let is_by_lease = |one: &Difference| is_reserved && one.field.comes_with_lease();
     let meant = |differences: &[Difference]| -> Vec<Difference> {
-        differences.iter().filter(|difference| part.has(difference.field)).cloned().collect()
+        let meant = differences.iter().filter(|one| part.has(one.field) && !is_by_lease(one));
+        meant.cloned().collect()
     };
+    let awaits_lease = row
+        .differences()
+        .iter()
+        .any(|one| is_by_lease(one) && one.is_told() && part.has(one.field))
+        .then_some(BY_LEASE);
     let by_units = |units: Vec<&Unit>, plan: &mut ChangePlan| -> (Vec<Change>, Vec<Field>) {
         let shares = shares(&wanted, units);
         let fields = shares.iter().flat_map(|(_, share)| share.iter().map(|one| one.field)).collect();
@@ -200,7 +211,7 @@ fn of_row(
             let is_left = |one: &Difference| one.is_told() && !set.contains(&one.field);
             let left: Vec<Difference> = meant(differences).into_iter().filter(is_left).collect();
             if left.is_empty() {
-                return (changes, None);
+                return (changes, awaits_lease);
             }
             let address = device.address.unwrap_or(Ipv4Addr::UNSPECIFIED);
             let name = row.planned.name.value.clone();
@@ -217,7 +228,7 @@ fn of_row(
                 return (Vec::new(), Some(HALF_HEARD));
             }
             let change = draft(&Subject::of_node(node), &meant(differences), reason, around, plan);
-            (change.into_iter().collect(), None)
+            (change.into_iter().collect(), awaits_lease)
         }
     }
 }

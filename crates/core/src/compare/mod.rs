@@ -21,12 +21,13 @@ use crate::address::Subnet;
 use crate::census::{Census, Device, FoundNode, Standing, Unit, Way};
 use crate::facts::{Difference, Field, Known, Tells, Value};
 use crate::finding::{Finding, Rule, Severity};
+use crate::lease::Lease;
 use crate::sheet::kind::Kind;
 use crate::sheet::{Member, RigSheet, SheetNode};
 
 pub use beside::{Beside, WasSeen};
-pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
 pub(crate) use fixtures::CablesInWords;
+pub use fixtures::{FixtureComparison, FixtureRow, FixtureState, Hanging, Port, compare_fixtures};
 pub use health::{Trouble, troubles};
 pub use matching::{Match, Matching};
 pub use patching::{PatchComparison, PatchRow, PatchState, PlannedPatch, compare_patches, routed};
@@ -134,6 +135,8 @@ pub struct Everybody<'a> {
     pub asked_in: &'a [Subnet],
     /// This computer's own addresses.
     pub own: &'a [Ipv4Addr],
+    /// What was given by DHCP from here, and still runs.
+    pub leases: &'a [Lease],
 }
 
 /// Devices that hold an address planned for a node that they are not, as their MAC addresses tell.
@@ -210,7 +213,8 @@ fn without_art_net<'a>(
         (Some(device), _) if !heard(device) => State::Mute(device, should[0]),
         (None, true) => State::Missing,
         (Some(device), _) => {
-            let told_by = Together { device, units };
+            let lease = everybody.leases.iter().find(|lease| lease.is_of(device));
+            let told_by = Together { device, units, lease };
             let mut differences = Wanted::by_sheet(sheet, planned).differences_of_unit(&told_by);
             // Only what the device has a word for by some family; but where it is and how it got there is everybody's.
             differences.retain(|difference| difference.field.is_ip() || !difference.cannot_be_told());
@@ -232,6 +236,7 @@ fn without_art_net<'a>(
 struct Together<'a> {
     device: &'a Device,
     units: &'a [Unit],
+    lease: Option<&'a Lease>,
 }
 
 impl Tells for Together<'_> {
@@ -246,13 +251,15 @@ impl Tells for Together<'_> {
         }
         let told =
             device.units.iter().filter_map(|place| self.units.get(*place)).map(|unit| unit.tells(field, wanted));
-        // What one of them tells is told, whatever the others leave out.
-        told.min_by_key(|known| match known {
-            Known::Told(_) => 0,
-            Known::Untold => 1,
-            Known::CannotTell => 2,
-        })
-        .unwrap_or(Known::CannotTell)
+        // What one of them tells is told, whatever the others leave out; of what none has a word for the lease tells.
+        let by_lease = self.lease.map(|lease| lease.tells(field, wanted));
+        told.chain(by_lease)
+            .min_by_key(|known| match known {
+                Known::Told(_) => 0,
+                Known::Untold => 1,
+                Known::CannotTell => 2,
+            })
+            .unwrap_or(Known::CannotTell)
     }
 }
 
@@ -428,7 +435,8 @@ impl Row<'_> {
             State::Found(node, differences) => {
                 let address = node.address;
                 let remedy = format!("see what is wrong with it: deft-lantern survey --range {address}");
-                all.extend(of_differences(called, &format!("{called} at {address}"), differences, &remedy));
+                let who = format!("{called} at {address}");
+                all.extend(of_differences(called, &who, differences, self.remedy(sheet), &remedy));
                 all.extend(counting::finding(self, sheet));
             }
             State::Seen(device, differences) => {
@@ -436,15 +444,32 @@ impl Row<'_> {
                 let who =
                     device.address.map_or_else(|| called.clone(), |address| format!("{called} at {address}"));
                 let known: Vec<_> = differences.iter().filter(|d| !d.cannot_be_told()).cloned().collect();
-                all.extend(of_differences(called, &who, &known, &remedy));
+                all.extend(of_differences(called, &who, &known, self.remedy(sheet), &remedy));
             }
         }
         all.into_iter().map(|finding| finding.at(sheet, name.span, called.clone())).collect()
     }
+
+    /// What makes it as planned.
+    fn remedy(&self, sheet: &RigSheet) -> &'static str {
+        let is_by_lease = |one: &Difference| one.is_told() && one.field.comes_with_lease();
+        match sheet.is_reserved(self.planned) && self.differences().iter().any(is_by_lease) {
+            true => {
+                "let it ask for its address, which is reserved for it: deft-lantern lease; the rest is set with deft-lantern apply"
+            }
+            false => "set the nodes as planned with deft-lantern apply, or correct the sheet",
+        }
+    }
 }
 
 /// What is otherwise, what was not told, and what cannot be told: a finding each.
-fn of_differences(called: &str, who: &str, differences: &[Difference], untold_remedy: &str) -> Vec<Finding> {
+fn of_differences(
+    called: &str,
+    who: &str,
+    differences: &[Difference],
+    remedy: &str,
+    untold_remedy: &str,
+) -> Vec<Finding> {
     let list = |which: &dyn Fn(&Difference) -> bool| {
         let some: Vec<String> = differences.iter().filter(|d| which(d)).map(ToString::to_string).collect();
         (!some.is_empty()).then(|| some.join("; "))
@@ -453,7 +478,6 @@ fn of_differences(called: &str, who: &str, differences: &[Difference], untold_re
     // What was not told stands beside what was told otherwise: one finding for one node.
     if differences.iter().any(Difference::is_told) {
         let what = list(&|difference| !difference.cannot_be_told()).unwrap_or_default();
-        let remedy = "set the nodes as planned with deft-lantern apply, or correct the sheet";
         all.push(DIFFERENT.finding(format!("{who}: {what}"), remedy));
     } else if let Some(what) = list(&Difference::is_untold) {
         all.push(UNTOLD.finding(format!("{called} {what}"), untold_remedy));

@@ -75,6 +75,8 @@ pub enum Addressing {
     Fixed(Ipv4Addr),
     /// A DHCP server hands it out.
     Dhcp,
+    /// A DHCP server hands out this one.
+    Reserved(Ipv4Addr),
 }
 
 /// To which broker a gateway connects.
@@ -131,6 +133,7 @@ impl Wanted {
             description: node.description.as_ref().map(|description| description.value.clone()),
             readings: sheet.readings_of(node).map(|(name, is)| (name, is.to_owned())).collect(),
             addressing: match node.address.value {
+                WantedAddress::Fixed(address) if sheet.is_reserved(node) => Some(Addressing::Reserved(address)),
                 WantedAddress::Fixed(address) => Some(Addressing::Fixed(address)),
                 WantedAddress::Dhcp => Some(Addressing::Dhcp),
                 WantedAddress::Fill => None,
@@ -203,7 +206,7 @@ impl Wanted {
         }
         match wanted.addressing {
             // Everything else comes with the lease.
-            Some(Addressing::Dhcp) => (wanted.mask, wanted.gateway) = (None, None),
+            Some(Addressing::Dhcp | Addressing::Reserved(_)) => (wanted.mask, wanted.gateway) = (None, None),
             _ => wanted.addressing = address.map(Addressing::Fixed),
         }
         wanted
@@ -218,12 +221,24 @@ impl Wanted {
         &mut self.ports[place]
     }
 
+    /// The same without what comes with a lease: that is not set on the device.
+    #[must_use]
+    pub(crate) fn to_set(&self) -> Self {
+        match self.addressing {
+            Some(Addressing::Reserved(_)) => {
+                Self { addressing: Some(Addressing::Dhcp), mask: None, gateway: None, ..self.clone() }
+            }
+            _ => self.clone(),
+        }
+    }
+
     /// Its fields but those of ports, in the order in which they are told.
     fn fields(&self) -> Vec<(Field, Value)> {
         let text = |text: &String| Value::Text(text.as_str().into());
         let (address, dhcp) = match self.addressing {
             Some(Addressing::Fixed(address)) => (Some(address), Some(false)),
             Some(Addressing::Dhcp) => (None, Some(true)),
+            Some(Addressing::Reserved(address)) => (Some(address), Some(true)),
             None => (None, None),
         };
         let mode = self.mode.as_ref().map(WantedMode::field).unzip();

@@ -201,6 +201,12 @@ impl Field {
         Self::Setting(FixtureSetting::Reset),
     ];
 
+    /// Whether a device is told it with its address by a DHCP server.
+    #[must_use]
+    pub const fn comes_with_lease(self) -> bool {
+        matches!(self, Self::Address | Self::Mask | Self::Gateway)
+    }
+
     /// Whether it is about address, mask or gateway, which are written together.
     #[must_use]
     pub const fn is_ip(self) -> bool {

@@ -203,7 +203,7 @@ impl<'a> Circumstances<'a> {
 impl<'a> WasHeard<'a> {
     fn everybody(&self) -> Everybody<'a> {
         let asked_in = if self.from.echo_asked { &self.from.subnets[..] } else { &[] };
-        Everybody { devices: self.devices, asked_in, own: &self.from.own }
+        Everybody { devices: self.devices, asked_in, own: &self.from.own, leases: &[] }
     }
 }
 

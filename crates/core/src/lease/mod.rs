@@ -12,7 +12,7 @@ pub use crate::lines::LinesError as LeaseLineError;
 pub use export::{ServerFile, to_dnsmasq, to_kea};
 pub use judge::{held_finding, judge, left_finding, rival_finding};
 pub use plan::{LeasePlan, LeaseWishes, Place, Terms};
-pub use record::{FORMAT, LeaseLine, read_leases};
+pub use record::{FORMAT, Lease, LeaseLine, read_leases};
 
 pub(crate) use rules::RULES;
 

@@ -1,7 +1,10 @@
+use std::net::Ipv4Addr;
+
 use rstest::rstest;
 
 use super::*;
 use crate::address::{Seat, Subnet};
+use crate::facts::{Field, Known, Tells, Value};
 use crate::sheet::RigSheet;
 
 const SHEET: &str = "[rig]\nname = \"Tidewick\"\n\
@@ -74,12 +77,29 @@ fn leases_are_read_again_and_torn_lines_count_for_nothing() {
         node: Some("a".into()),
         address: "10.40.3.1".parse().unwrap(),
         seconds,
+        mask: "/16".parse().ok(),
+        gateway: None,
     };
     let text = [line("02:00:00:00:00:01", 60), line("02:00:00:00:00:02", 60), line("02:00:00:00:00:01", 0)];
     let text: Vec<String> = text.iter().map(|line| serde_json::to_string(line).unwrap()).collect();
     let (given, torn) = read_leases(&format!("{}\n{{\"format\":1,\"at\"", text.join("\n"))).unwrap();
     assert_eq!((given.len(), torn), (2, 1));
-    assert_eq!(given[&"02:00:00:00:00:01".parse().unwrap()].seconds, 0, "the last line counts");
+    let of = |mac: &str| &given[&mac.parse().unwrap()];
+    assert_eq!(of("02:00:00:00:00:01").seconds, 0, "the last line counts");
+    assert_eq!(of("02:00:00:00:00:01").lease(), None, "it was given back");
+    let lease = of("02:00:00:00:00:02").lease().unwrap();
+    let tells = |field| lease.tells(field, &Value::Nothing);
+    assert_eq!(tells(Field::Mask), Known::Told(Value::Address("255.255.0.0".parse().unwrap())));
+    assert_eq!(tells(Field::Gateway), Known::Told(Value::Address(Ipv4Addr::UNSPECIFIED)), "none was given");
+    assert_eq!(tells(Field::Address), Known::CannotTell, "where it is now it shows itself");
+    let older = text[1].replace(",\"mask\":\"255.255.0.0\"", "");
+    assert_ne!(older, text[1]);
+    let (given, torn) = read_leases(&older).unwrap();
+    assert_eq!(
+        (given.values().next().unwrap().lease(), torn),
+        (None, 0),
+        "older lines do not say what went with it"
+    );
     let later = text[0].replace("\"format\":1", "\"format\":2");
     assert_eq!(read_leases(&later).unwrap_err(), LeaseLineError::Later { line: 1, format: 2 });
 }

@@ -33,7 +33,7 @@ use std::net::Ipv4Addr;
 use lantern_wire::MacAddress;
 
 use crate::facts::ReadingName;
-use crate::sheet::kind::{Kind, KindBook};
+use crate::sheet::kind::{AddressedBy, Kind, KindBook};
 use crate::universe::{DeskBase, Universe};
 
 pub use area::{Area, Class};
@@ -159,6 +159,14 @@ impl RigSheet {
     #[must_use]
     pub fn kind_of(&self, node: &SheetNode) -> Option<&Kind> {
         self.kinds.named(&node.kind.as_ref()?.value)
+    }
+
+    /// Whether the address that is planned for a node is reserved at a DHCP server, and not set on it.
+    #[must_use]
+    pub fn is_reserved(&self, node: &SheetNode) -> bool {
+        let own = node.addressing.as_ref().map(|addressing| addressing.value);
+        let by = own.or_else(|| self.kind_of(node)?.addressing).unwrap_or_default();
+        by == AddressedBy::Dhcp && node.fixed_address().is_some()
     }
 
     /// What the readings of a node are to be exactly: as it says itself, or else as its kind does.

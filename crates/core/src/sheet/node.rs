@@ -7,7 +7,7 @@ use std::str::FromStr;
 use lantern_wire::MacAddress;
 
 use super::fields::Fields;
-use super::kind::{read_reading_name, read_sacn_offset};
+use super::kind::{AddressedBy, read_reading_name, read_sacn_offset};
 use super::place::Placed;
 use super::port::{self, SheetPort};
 use super::quantity::Watts;
@@ -47,6 +47,8 @@ pub struct SheetNode {
     pub behind: Option<Placed<usize>>,
     /// Its address.
     pub address: Placed<WantedAddress>,
+    /// How that comes to be its, where its kind does not say or says otherwise.
+    pub addressing: Option<Placed<AddressedBy>>,
     /// The firmware it should run, as major and minor.
     pub firmware: Option<Placed<Firmware>>,
     /// What it should do when data stops.
@@ -94,6 +96,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
     let clone_of = fields.text("clone_of");
     let behind = fields.text("behind");
     let address = fields.required("address", fields.parsed("address"), "\"10.40.1.100\"");
+    let addressing = fields.word("addressing", &AddressedBy::WORDS);
     let firmware = fields.parsed("firmware");
     let on_data_loss = fields.word("on_data_loss", &DataLoss::WORDS);
     let protocol = fields.word("protocol", &Protocol::WORDS);
@@ -117,6 +120,7 @@ pub(super) fn read(fields: &Fields<'_>, desk: DeskBase) -> Option<Unplaced> {
         clone_of: None,
         behind: None,
         address: address?,
+        addressing,
         firmware,
         on_data_loss,
         protocol,

@@ -72,7 +72,7 @@ pub(crate) fn compared<'a>(sheet: &'a RigSheet, seen: &Seen) -> PatchComparison<
 pub(crate) fn planned(sheet: &RigSheet, seen: &Seen) -> ChangePlan {
     let seats = [seat()];
     let subnets = [seat().subnet];
-    let everybody = Everybody { devices: &seen.1, asked_in: &subnets, own: &[GUEST] };
+    let everybody = Everybody { devices: &seen.1, asked_in: &subnets, own: &[GUEST], leases: &[] };
     let comparison = compare_all(sheet, &seen.0, everybody);
     let protection = Protection { devices: &seen.1, own: &[GUEST], ..protection(&seen.0, Some(sheet), &seats) };
     plan_rig(&comparison, None, Some(&compared(sheet, seen)), &protection, &Part::default())

@@ -142,7 +142,7 @@ impl Night {
             own: &[GUEST],
             ..super::protection(&census, Some(&self.sheet), &seats)
         };
-        make(&protection, Everybody { devices: &devices, asked_in: &from.subnets, own: &[GUEST] })
+        make(&protection, Everybody { devices: &devices, asked_in: &from.subnets, own: &[GUEST], leases: &[] })
     }
 
     /// The program applies the sheet, or goes on with what it began. Whoever watches sees the ground at every event, and says

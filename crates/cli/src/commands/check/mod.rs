@@ -14,7 +14,7 @@ use std::path::PathBuf;
 
 use lantern_core::Direction;
 use lantern_core::adapter::rivals_of;
-use lantern_core::census::FoundNode;
+use lantern_core::census::{Device, FoundNode};
 use lantern_core::change::Part;
 use lantern_core::clash::{is_same_name, world_clashes};
 use lantern_core::compare::{
@@ -31,7 +31,7 @@ use super::named;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::{SheetFile, write_over};
-use crate::output::{Out, Texts, findings};
+use crate::output::{Out, Texts, counted, findings};
 use crate::session::{Look, Session};
 
 use repeat::Until;
@@ -253,6 +253,14 @@ impl Check<'_> {
         for (tone, line) in [of_devices].into_iter().chain(further) {
             let line = out.paint().dye(tone, &line);
             out.line(&line)?;
+        }
+        let is_leased = |device: &Device| look.leases.iter().any(|lease| lease.is_of(device));
+        let of_leases = comparison.rows.iter();
+        let of_leases =
+            of_leases.filter(|row| matches!(row.state, State::Seen(device, _) if is_leased(device))).count();
+        if of_leases > 0 {
+            let devices = counted(of_leases, "device");
+            out.note(&format!("{devices} have their address by leases that were given here and run still"))?;
         }
         let out_of_reach = comparison.rows.iter().find(|row| matches!(row.state, State::NotAsked));
         if let Some(address) =

@@ -1,12 +1,16 @@
 //! Addresses are given, and every line is on disk before the answer leaves.
 
+use std::net::Ipv4Addr;
 use std::ops::ControlFlow;
 use std::time::Duration;
 
+use lantern_core::MacAddress;
 use lantern_core::conversation::{LeaseNews, Leasing, LeasingStage};
+use lantern_core::lease::{FORMAT, LeaseLine};
 
 use super::kept::Kept;
 use super::show;
+use crate::clock;
 use crate::failure::Failure;
 use crate::interrupt::{self, Calm};
 use crate::output::Out;
@@ -72,11 +76,31 @@ fn run(
 
 /// Renewals of what is written down already are not written again.
 fn write(kept: &mut Kept, news: &LeaseNews) -> Result<(), Failure> {
-    match news {
-        LeaseNews::Given { mac, node, address, seconds, is_new, is_kept } if *is_new || *is_kept => {
-            kept.write(*mac, node.as_deref(), *address, *seconds)
+    let line = |mac: &MacAddress, node: &Option<String>, address: &Ipv4Addr| {
+        let (format, at) = (FORMAT, clock::now().to_string());
+        LeaseLine {
+            format,
+            at,
+            mac: *mac,
+            node: node.clone(),
+            address: *address,
+            seconds: 0,
+            mask: None,
+            gateway: None,
         }
-        LeaseNews::Released { mac, node, address } => kept.write(*mac, node.as_deref(), *address, 0),
+    };
+    match news {
+        LeaseNews::Given { mac, node, address, mask, gateway, seconds, is_new, is_kept }
+            if *is_new || *is_kept =>
+        {
+            kept.write(LeaseLine {
+                seconds: *seconds,
+                mask: Some(*mask),
+                gateway: *gateway,
+                ..line(mac, node, address)
+            })
+        }
+        LeaseNews::Released { mac, node, address } => kept.write(line(mac, node, address)),
         _ => Ok(()),
     }
 }

@@ -6,6 +6,7 @@ use lantern_wire::MacAddress;
 use lantern_wire::dhcp::Dhcp;
 
 use crate::Said;
+use crate::address::Mask;
 
 /// One who asked, as it showed itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,6 +58,10 @@ pub enum LeaseNews {
         node: Option<String>,
         /// Which.
         address: Ipv4Addr,
+        /// The mask that goes with it.
+        mask: Mask,
+        /// The gateway that goes with it, where one does.
+        gateway: Option<Ipv4Addr>,
         /// For how many seconds.
         seconds: u32,
         /// Whether it has it for the first time.

@@ -98,9 +98,11 @@ impl Leasing {
                 if is_new {
                     self.last_new = self.now;
                 }
-                let (node, address) = (self.node(whom), terms.address);
+                let node = self.node(whom);
+                let Terms { address, mask, gateway, .. } = *terms;
                 let seconds = times.lease;
-                self.events.push_back(LeaseNews::Given { mac, node, address, seconds, is_new, is_kept });
+                let given = LeaseNews::Given { mac, node, address, mask, gateway, seconds, is_new, is_kept };
+                self.events.push_back(given);
                 self.say(&asked, terms, DhcpKind::ACK, Some(times));
             }
         }

@@ -36,6 +36,8 @@ pub struct Kind {
     pub factory: Option<AddressRange>,
     /// Where the address comes from as it leaves the factory.
     pub factory_mode: FactoryMode,
+    /// How the planned address of its units comes to be theirs, where that is known.
+    pub addressing: Option<AddressedBy>,
     /// The only addresses it accepts; empty for all.
     pub permitted: Vec<AddressRange>,
     /// What it draws.
@@ -100,6 +102,21 @@ pub enum FactoryMode {
     Dhcp,
     /// It chooses a link-local one (RFC 3927).
     LinkLocal,
+}
+
+/// How a planned address comes to be a node's.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum AddressedBy {
+    /// It is set on the node, and fixed there.
+    #[default]
+    Fixed,
+    /// The node asks for it by DHCP, and a server has it reserved.
+    Dhcp,
+}
+
+impl AddressedBy {
+    /// As a sheet writes them.
+    pub(crate) const WORDS: [(&'static str, Self); 2] = [("fixed", Self::Fixed), ("dhcp", Self::Dhcp)];
 }
 
 /// What can be set on a node over the network.

@@ -3,7 +3,7 @@
 use super::factory::read_factory_logins;
 use super::reading::read_readings;
 use super::speech::{read_lines, read_speech};
-use super::{FactoryMode, Kind, KindHints, Settable};
+use super::{AddressedBy, FactoryMode, Kind, KindHints, Settable};
 use crate::sheet::Placed;
 use crate::sheet::fields::Fields;
 use crate::way::Way;
@@ -46,6 +46,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
     let ports = fields.required("ports", fields.number("ports", 0..=MOST_PORTS), "4");
     let factory = fields.parsed("factory");
     let factory_mode = fields.word("factory_mode", &FactoryMode::WORDS);
+    let addressing = fields.word("addressing", &AddressedBy::WORDS);
     let permitted = fields.list("permitted");
     let power = fields.quantity("power");
     let chain = fields.number("chain", 1..=1024);
@@ -69,6 +70,7 @@ pub(crate) fn read_kind(fields: &Fields<'_>) -> Option<Kind> {
         ports: ports?.value,
         factory: factory.map(|range| range.value),
         factory_mode: factory_mode.map(|mode| mode.value).unwrap_or_default(),
+        addressing: addressing.map(|addressing| addressing.value),
         permitted: permitted.into_iter().map(|range| range.value).collect(),
         power: power.map(|power| power.value),
         chain: chain.map(|units| units.value),
