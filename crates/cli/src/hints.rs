@@ -14,6 +14,14 @@ use crate::output::{Out, findings, sheet_errors};
 /// The most bad cells told at once.
 const MOST_CELLS: usize = 20;
 
+/// How a program gets the rights for raw frames and for changing addresses.
+pub(crate) const HOW_TO_GET_RIGHTS: &str = if cfg!(target_os = "linux") {
+    "run it with sudo, or give the program these rights once: \
+     sudo setcap cap_net_admin,cap_net_raw+ep $(command -v deft-lantern)"
+} else {
+    "change it by the system's own settings"
+};
+
 /// Tells a failure on the channel for notes: what, because of what, what to do.
 pub(crate) fn explain(failure: &Failure, out: &mut Out) -> io::Result<()> {
     match failure {
@@ -133,9 +141,7 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
                 .to_owned()
         }
         Failure::GivenBack(_) => "choose another address and join again".to_owned(),
-        Failure::Rights(_) => "run it with sudo, or give the program these rights once: \
-             sudo setcap cap_net_admin,cap_net_raw+ep $(command -v deft-lantern)"
-            .to_owned(),
+        Failure::Rights(_) => HOW_TO_GET_RIGHTS.to_owned(),
         Failure::NotHeld { .. } => {
             "another program manages this adapter; stop it from doing so, then: deft-lantern adapters restore"
                 .to_owned()

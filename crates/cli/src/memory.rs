@@ -197,7 +197,7 @@ impl Memory {
 }
 
 /// The user's own memory, where there is a home for it.
-fn own_path() -> Option<PathBuf> {
+pub(crate) fn own_path() -> Option<PathBuf> {
     let has_home =
         ["XDG_DATA_HOME", "HOME"].iter().any(|name| env::var_os(name).is_some_and(|value| !value.is_empty()));
     has_home.then(|| files::own_folder("XDG_DATA_HOME", ".local/share").join("memory.sqlite3"))

@@ -33,6 +33,7 @@ mod saying;
 mod schedule;
 #[cfg(test)]
 mod script;
+mod self_test;
 mod survey;
 mod take_lease;
 mod talk;
@@ -59,6 +60,7 @@ pub use link::{LinkEnd, LinkId, LinkNews};
 pub use probe::AskedBy;
 pub use reach::{Answers, Hold, Reach, Reached};
 pub use saying::{SayEvent, SayLine, SayPlan, SayResult, Saying};
+pub use self_test::{OwnVoice, SelfTest};
 pub use survey::{
     Concern, Depth, Extent, Glimpse, OnCables, Progress, Rediscovery, Survey, SurveyEvent, SurveyPlan, ports_of,
 };

@@ -109,7 +109,7 @@ impl Kept {
 }
 
 /// `$XDG_STATE_HOME/deft-lantern/adapters`, by default under `~/.local/state`.
-fn folder() -> PathBuf {
+pub(super) fn folder() -> PathBuf {
     files::own_folder("XDG_STATE_HOME", ".local/state").join("adapters")
 }
 

@@ -11,6 +11,7 @@ pub(crate) mod meanwhile;
 mod neighbours;
 mod preset;
 mod restore;
+mod self_test;
 mod taking;
 
 use crate::exit::Exit;
@@ -42,6 +43,7 @@ enum Command {
     #[command(subcommand)]
     Preset(preset::Command),
     Restore(restore::Args),
+    SelfTest(self_test::Args),
 }
 
 /// Runs the one asked for.
@@ -56,5 +58,6 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         Some(Command::Prefer(args)) => label::prefer(args),
         Some(Command::Preset(command)) => preset::run(command, out),
         Some(Command::Restore(args)) => restore::run(args, out),
+        Some(Command::SelfTest(args)) => self_test::run(args, out),
     }
 }
