@@ -3,15 +3,18 @@
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 
 use crate::commands::{
-    access, adapters, address, apply, arrivals, census, check, demo, explain, firmware, flow, forget, handover,
-    identify, keep, kinds, lease, levels, logbook, matching, open, reach, run, say, set, sheet, show, streams,
-    survey, undo, universe, watch, why,
+    access, adapters, address, apply, arrivals, census, check, completions, demo, explain, firmware, flow, forget,
+    handover, identify, keep, kinds, lease, levels, logbook, manual, matching, open, reach, run, say, set, sheet,
+    show, streams, survey, undo, universe, watch, why,
 };
 use crate::output::ColorChoice;
 
+/// What the program is called.
+pub(crate) const NAME: &str = "deft-lantern";
+
 /// Find, set and check the nodes of a show network.
 #[derive(Debug, Parser)]
-#[command(name = "deft-lantern", version, max_term_width = 100, disable_help_subcommand = true)]
+#[command(name = NAME, version, max_term_width = 100, disable_help_subcommand = true)]
 #[command(help_template = "{about}\n\n{usage-heading} {usage}{after-help}\n\nEverywhere:\n{options}")]
 pub(crate) struct Cli {
     #[command(subcommand)]
@@ -81,10 +84,12 @@ pub(crate) enum Command {
     Handover(handover::Args),
     Explain(explain::Args),
     Demo(demo::Args),
+    Completions(completions::Args),
+    Manual(manual::Args),
 }
 
 /// The help shows the commands under these headings.
-const GROUPS: [(&str, &[&str]); 6] = [
+const GROUPS: [(&str, &[&str]); 7] = [
     ("Ready the computer", &["adapters"]),
     ("Find", &["survey", "arrivals", "census", "show", "streams", "open", "forget"]),
     ("Plan", &["sheet", "universe", "address", "kinds"]),
@@ -97,6 +102,7 @@ const GROUPS: [(&str, &[&str]); 6] = [
     ),
     ("Check", &["check", "reach", "why", "watch", "levels", "flow", "handover", "explain"]),
     ("Try", &["demo"]),
+    ("Install", &["completions", "manual"]),
 ];
 
 impl Cli {
@@ -116,7 +122,7 @@ fn grouped(command: &clap::Command) -> String {
         for name in names {
             let about = command.find_subcommand(name).and_then(clap::Command::get_about);
             let about = about.map(ToString::to_string).unwrap_or_default();
-            text.push_str(&format!("  {name:<10} {about}\n"));
+            text.push_str(&format!("  {name:<11} {about}\n"));
         }
         text.push('\n');
     }

@@ -8,6 +8,7 @@ pub(crate) mod arrivals;
 pub(crate) mod census;
 mod changes;
 pub(crate) mod check;
+pub(crate) mod completions;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod firmware;
@@ -22,6 +23,7 @@ pub(crate) mod kinds;
 pub(crate) mod lease;
 pub(crate) mod levels;
 pub(crate) mod logbook;
+pub(crate) mod manual;
 pub(crate) mod matching;
 mod named;
 pub(crate) mod open;
@@ -71,6 +73,8 @@ pub(crate) fn run(command: Command, out: &mut Out) -> Result<Exit, Failure> {
         Command::Run(args) => run::run(&args, out),
         Command::Keep(command) => keep::run(&command, out),
         Command::Firmware(command) => firmware::run(&command, out),
+        Command::Completions(args) => completions::run(&args, out),
+        Command::Manual(args) => manual::run(&args, out),
         Command::Reach(args) => reach::run(&args, out),
         Command::Streams(args) => streams::run(&args, out),
         Command::Check(args) => check::run(&args, out),
