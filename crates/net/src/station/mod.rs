@@ -18,6 +18,7 @@ use lantern_core::conversation::{Means, Seat};
 
 use crate::NetError;
 use crate::capture::Recorder;
+use crate::system::neighbours;
 
 pub(crate) use echo::Echoes;
 pub(crate) use tap::Tap;
@@ -114,7 +115,7 @@ impl Station {
                 Err(source) => station.lacks.push(Lack::Echo(source)),
             }
         }
-        station.neighbours = wants.neighbours && cfg!(target_os = "linux");
+        station.neighbours = wants.neighbours && neighbours::IS_TOLD;
         if station.neighbours && station.tap.is_none() && station.echo.is_none() {
             let opened = (0..KNOCKERS).map(|_| udp::knocker(choice)).collect::<io::Result<_>>();
             // Without them nobody is knocked at, which the neighbours will show.

@@ -2,10 +2,28 @@
 
 #[cfg(target_os = "linux")]
 mod linux;
+#[cfg(target_os = "macos")]
+mod macos;
 #[cfg(not(target_os = "linux"))]
+#[allow(dead_code, reason = "a system takes of it what it has nothing of its own for")]
 mod plain;
+#[cfg(not(target_os = "linux"))]
+mod told_by_netdev;
+#[cfg(windows)]
+mod windows;
+
+// What that system answers is read the same everywhere, so that it can be tried here.
+#[cfg(all(test, not(windows)))]
+#[path = "windows/answers.rs"]
+mod windows_answers;
 
 #[cfg(target_os = "linux")]
-pub(crate) use linux::{addressing, bind, computer, frames, neighbours};
-#[cfg(not(target_os = "linux"))]
-pub(crate) use plain::{addressing, bind, computer, frames, neighbours};
+use linux as imp;
+#[cfg(target_os = "macos")]
+use macos as imp;
+#[cfg(not(any(target_os = "linux", target_os = "macos", windows)))]
+use plain as imp;
+#[cfg(windows)]
+use windows as imp;
+
+pub(crate) use imp::{addressing, bind, computer, frames, neighbours};

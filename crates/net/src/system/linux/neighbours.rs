@@ -13,6 +13,9 @@ use rtnetlink::{Handle, new_connection};
 
 use super::netlink::{index_of, into_io, talk};
 
+/// That it can be read at all.
+pub(crate) const IS_TOLD: bool = true;
+
 /// What the system knows of the neighbours on this adapter; nothing where it does not tell.
 pub(crate) async fn neighbours(adapter: &str) -> Vec<Neighbour> {
     let all = read(adapter).await.unwrap_or_default();
