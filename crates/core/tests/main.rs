@@ -37,6 +37,7 @@ mod rdmnet;
 mod reading;
 mod records;
 mod replug;
+mod reserved;
 mod sacn_counting;
 mod safety;
 mod sending;

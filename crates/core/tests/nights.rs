@@ -307,16 +307,16 @@ impl Told {
     }
 }
 
-/// Five thousand nights, in ten parts that run side by side.
+/// Three thousand nights, in ten parts that run side by side.
 #[rstest]
 fn whatever_happens_the_sheet_and_the_way_back_are_reached(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8, 9)] part: u64) {
     let (mut killed, mut parked) = (0, 0);
-    for seed in part * 500..part * 500 + 500 {
+    for seed in part * 300..part * 300 + 300 {
         let told = night(seed);
         killed += told.killed;
         parked += usize::from(told.parked > 0);
     }
-    assert!(killed > 100 && parked > 100, "{killed} killed, {parked} with somebody who waits");
+    assert!(killed > 60 && parked > 60, "{killed} killed, {parked} with somebody who waits");
 }
 
 /// Nights that came out wrong once.
@@ -403,7 +403,7 @@ fn one_night() {
 }
 
 #[test]
-#[ignore = "a long look: FROM=5000 TO=1000000 cargo test --release -p lantern-core --test rigs -- --ignored nights::many --nocapture"]
+#[ignore = "a long look: FROM=3000 TO=1000000 cargo test --release -p lantern-core --test rigs -- --ignored nights::many --nocapture"]
 fn many_nights() {
     let bound = |name| std::env::var(name).unwrap().parse::<u64>().unwrap();
     let (mut sittings, mut events) = (0, 0);

@@ -6,7 +6,7 @@ use std::fs;
 use std::net::Ipv4Addr;
 use std::path::PathBuf;
 use std::process::{Child, Command, Output, Stdio};
-use std::sync::{PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use std::sync::{Condvar, Mutex, PoisonError};
 
 use lantern_core::address::{Mask, Subnet};
 use lantern_core::sheet::RigSheet;
@@ -181,17 +181,55 @@ pub(crate) fn noting(adapter: &str, set_up: &str, script: &str) -> Option<Said> 
     ))
 }
 
-/// Forty stacks and a survey of them, and a flood, need the processors for themselves. What a scene has beside them mostly waits.
-static PROCESSORS: RwLock<()> = RwLock::new(());
+/// How much of the processors tests that are timed by a network use, in parts of [`ALL_PARTS`]; and who waits, in order.
+static PROCESSORS: (Mutex<Shares>, Condvar) = (Mutex::new(Shares { used: 0, next: 0, served: 0 }), Condvar::new());
 
-/// Until it is dropped, nothing that is timed by a network runs beside.
-pub(crate) fn alone() -> RwLockWriteGuard<'static, ()> {
-    PROCESSORS.write().unwrap_or_else(PoisonError::into_inner)
+const ALL_PARTS: u32 = 6;
+/// Forty stacks and a survey of them, and a flood, need most of them. What has a scene beside them mostly waits.
+const MOST_PARTS: u32 = 4;
+
+struct Shares {
+    used: u32,
+    /// The number that the next one who comes draws, and the one that is served next.
+    next: u64,
+    served: u64,
 }
 
-/// Until it is dropped, nobody is [`alone`].
-fn beside_others() -> RwLockReadGuard<'static, ()> {
-    PROCESSORS.read().unwrap_or_else(PoisonError::into_inner)
+/// A part of the processors, until it is dropped.
+pub(crate) struct Share(u32);
+
+impl Share {
+    /// Waits until so many parts are free and everybody who came before is served.
+    fn take(parts: u32) -> Self {
+        let (shares, freed) = (&PROCESSORS.0, &PROCESSORS.1);
+        let mut shares = shares.lock().unwrap_or_else(PoisonError::into_inner);
+        let number = shares.next;
+        shares.next += 1;
+        while shares.served != number || shares.used + parts > ALL_PARTS {
+            shares = freed.wait(shares).unwrap_or_else(PoisonError::into_inner);
+        }
+        shares.served += 1;
+        shares.used += parts;
+        freed.notify_all();
+        Self(parts)
+    }
+}
+
+impl Drop for Share {
+    fn drop(&mut self) {
+        PROCESSORS.0.lock().unwrap_or_else(PoisonError::into_inner).used -= self.0;
+        PROCESSORS.1.notify_all();
+    }
+}
+
+/// Until it is dropped, little that is timed by a network runs beside.
+pub(crate) fn alone() -> Share {
+    Share::take(MOST_PARTS)
+}
+
+/// Until it is dropped, a part of the processors is taken.
+fn beside_others() -> Share {
+    Share::take(1)
 }
 
 /// The same beside the forty devices of the whole harbour.
