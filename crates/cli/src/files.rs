@@ -231,9 +231,10 @@ pub(crate) fn keep_object(path: &Path, object: &impl Serialize) -> Result<(), Fa
     write_object(path, object)
 }
 
-/// A folder of this program's own: under what `variable` names (XDG base directories), or under `usual` at home.
+/// A folder of this program's own: under what `variable` names (XDG base directories), or under `usual` at home; on Windows in the
+/// folder that the system has for programs.
 pub(crate) fn own_folder(variable: &str, usual: &str) -> PathBuf {
-    let named = env::var_os(variable).filter(|value| !value.is_empty()).map(PathBuf::from);
-    let home = || env::var_os("HOME").map(|home| PathBuf::from(home).join(usual));
-    named.or_else(home).unwrap_or_default().join("deft-lantern")
+    let set = |name: &str| env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
+    let of_system = || if cfg!(windows) { set("LOCALAPPDATA") } else { set("HOME").map(|home| home.join(usual)) };
+    set(variable).or_else(of_system).unwrap_or_default().join("deft-lantern")
 }

@@ -198,8 +198,9 @@ impl Memory {
 
 /// The user's own memory, where there is a home for it.
 pub(crate) fn own_path() -> Option<PathBuf> {
+    let home = if cfg!(windows) { "LOCALAPPDATA" } else { "HOME" };
     let has_home =
-        ["XDG_DATA_HOME", "HOME"].iter().any(|name| env::var_os(name).is_some_and(|value| !value.is_empty()));
+        ["XDG_DATA_HOME", home].iter().any(|name| env::var_os(name).is_some_and(|value| !value.is_empty()));
     has_home.then(|| files::own_folder("XDG_DATA_HOME", ".local/share").join("memory.sqlite3"))
 }
 

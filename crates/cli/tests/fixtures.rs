@@ -145,7 +145,7 @@ fn fixtures_are_set_by_the_sheet_and_taken_back() {
     assert!(rig.ground.replug("rail-wash-8", "quay-north", 3));
     person.types("");
     person.sees("done  rail-wash-8 hangs on quay-north 3");
-    person.sees("every node of the sheet is as it says");
+    person.sees("all that was meant is as the sheet says");
     person.ends(0);
     assert!((cable(&rig), rig.ground.truth()) == (at(3), before.2.clone()));
     let set = world(&rig).0.into_iter().zip(&before.0).filter(|(now, then)| now != *then);

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use crate::adapter::{Adapter, Medium, Origin};
+use crate::adapter::{Adapter, FRAMES_FOR, Medium, Origin};
 use crate::census::Way;
 use crate::conversation::{Extent, SurveyPlan};
 
@@ -67,7 +67,7 @@ pub fn blind_spots(limits: &Limits<'_>) -> Vec<String> {
         };
         spots.push(format!(
             "no raw frames ({why}): who shares an address, who has none, the switch port, clocks, DHCP servers and IGMP queriers are \
-             not seen{dropped}; as administrator they are"
+             not seen{dropped}; {FRAMES_FOR}"
         ));
     }
     if let Some(why) = &limits.no_echo {

@@ -83,16 +83,16 @@ fn what_a_unit_does_not_tell_its_lease_does(#[case] by: &str, #[case] leases: &[
 
 /// What comes with a lease is not set from here, whatever the unit has; that it is to ask for one is.
 #[rstest]
-#[case::asks_and_stands_there("address = \"10.40.3.1\"\ndhcp = true", "", "")]
+#[case::asks_and_stands_there("address = \"10.40.3.1\"\nlease = \"10.40.3.1\"\ndhcp = true", "", "")]
 #[case::asks_and_stands_elsewhere(
-    "address = \"10.40.9.9\"\ndhcp = true",
+    "address = \"10.40.9.9\"\nlease = \"10.40.9.9\"\ndhcp = true",
     "",
     "its address is reserved at a DHCP server"
 )]
 #[case::is_fixed_there("address = \"10.40.3.1\"", "addressing", "")]
 #[case::is_fixed_elsewhere("address = \"10.40.9.9\"", "addressing", "its address is reserved at a DHCP server")]
 #[case::has_another_mask(
-    "address = \"10.40.3.1\"\nmask = \"255.255.255.0\"\ndhcp = true",
+    "address = \"10.40.3.1\"\nlease = \"10.40.3.1\"\nmask = \"255.255.255.0\"\ndhcp = true",
     "",
     "its address is reserved at a DHCP server"
 )]

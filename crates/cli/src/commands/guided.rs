@@ -270,7 +270,10 @@ impl Guided<'_> {
         // Also where nothing was sent yet: what was skipped is to be found again.
         LogbookFile::begin(&self.session.logbook_path(), self.run.clone(), &self.errand().begun)?.end(how)?;
         if is_whole {
-            out.line("every node of the sheet is as it says")?;
+            out.line(match self.part.is_everything() {
+                true => "every node of the sheet is as it says",
+                false => "all that was meant is as the sheet says",
+            })?;
             return Ok(Exit::Fine);
         }
         for left in rest.iter().flat_map(|rest| &rest.untouched) {

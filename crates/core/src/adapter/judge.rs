@@ -1,6 +1,6 @@
 //! What is wrong with this computer's adapters, before a single node is asked.
 
-use super::{Adapter, Computer, Holder, Medium, OwnAddress};
+use super::{Adapter, Computer, Holder, Medium, OwnAddress, to_switch};
 use crate::ART_NET_PORT;
 use crate::address::{Subnet, is_public};
 use crate::finding::{Finding, Rule, Severity};
@@ -133,7 +133,7 @@ fn alone(adapter: &Adapter) -> Option<Finding> {
     Some(match adapter {
         _ if !leads_out => return None,
         Adapter { on: false, .. } => {
-            OFF.finding(format!("{name} is switched off"), format!("to use it: ip link set {name} up"))
+            OFF.finding(format!("{name} is switched off"), format!("to use it: {}", to_switch(name, true)))
         }
         Adapter { link: false, medium: Medium::Wireless, .. } => {
             NO_LINK.finding(format!("{name} is joined to no wireless network"), "join one, or use the wire")
@@ -176,7 +176,7 @@ fn pairs(adapters: &[&Adapter]) -> Vec<Finding> {
 /// What to do about an adapter that is in the way.
 pub(super) fn switch_off(adapter: &Adapter) -> String {
     let name = &adapter.name;
-    format!("switch {name} off while you work on the rig: ip link set {name} down")
+    format!("switch {name} off while you work on the rig: {}", to_switch(name, false))
 }
 
 /// Whether two subnets have addresses in common.

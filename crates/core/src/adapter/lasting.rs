@@ -19,6 +19,24 @@ pub enum Keeper {
     MacOs,
 }
 
+/// What to type so that an adapter is switched on or off, on the system that this was compiled for.
+pub(crate) fn to_switch(adapter: &str, on: bool) -> String {
+    if cfg!(windows) {
+        let state = if on { "enabled" } else { "disabled" };
+        return format!("netsh interface set interface \"{adapter}\" admin={state}");
+    }
+    let state = if on { "up" } else { "down" };
+    if cfg!(target_os = "macos") {
+        format!("sudo ifconfig {adapter} {state}")
+    } else {
+        format!("ip link set {adapter} {state}")
+    }
+}
+
+/// Who is given raw frames on the system that this was compiled for.
+pub(crate) const FRAMES_FOR: &str =
+    if cfg!(target_os = "linux") { "as administrator they are" } else { "this system gives no raw frames" };
+
 /// What to write or type so that `adapter` keeps these addresses over a restart. Existing settings of the adapter are
 /// replaced where the system keeps one set only; each text says so.
 #[must_use]

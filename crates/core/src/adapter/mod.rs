@@ -24,6 +24,7 @@ pub use join::{
     taken_finding,
 };
 pub use judge::{judge, rivals_of};
+pub(crate) use lasting::{FRAMES_FOR, to_switch};
 pub use lasting::{Keeper, lasting};
 pub use state::{AdapterState, AddressState, Move, RouteState, moves};
 pub use table::{Entry, Held, Planned};

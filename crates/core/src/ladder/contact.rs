@@ -3,6 +3,7 @@
 use lantern_wire::MacAddress;
 
 use crate::ART_NET_PORT;
+use crate::adapter::FRAMES_FOR;
 use crate::census::{Device, Way};
 use crate::clash::own_address_held;
 use crate::sheet::kind::Kind;
@@ -76,9 +77,9 @@ pub(super) fn arp(at: &Circumstances<'_>) -> Step {
         return Step::broken(elsewhere(at, device));
     }
     if reached.arp.asked() == 0 && heard.vantage.means.echo && heard.vantage.seat_beside(address).is_some() {
-        return Step::NotLooked(
-            "no raw frames: who has an address without answering is not seen; as administrator it is".to_owned(),
-        );
+        return Step::NotLooked(format!(
+            "no raw frames: those who have an address without answering are not seen; {FRAMES_FOR}"
+        ));
     }
     let asked = match reached.arp.asked() {
         0 => "is heard".to_owned(),

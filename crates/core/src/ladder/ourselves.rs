@@ -1,6 +1,6 @@
 //! The rungs at this computer: its cable, its address, its subnet, its way out.
 
-use crate::adapter::{Adapter, Medium};
+use crate::adapter::{Adapter, Medium, to_switch};
 use crate::address::Subnet;
 use crate::clash::{mask_remedy, subnet_of_broadcast};
 
@@ -19,7 +19,7 @@ pub(super) fn link(at: &Circumstances<'_>) -> Step {
     };
     let name = &adapter.name;
     if !adapter.on {
-        let finding = NO_LINK.finding(format!("{name} is switched off"), format!("ip link set {name} up"));
+        let finding = NO_LINK.finding(format!("{name} is switched off"), to_switch(name, true));
         return Step::broken(finding);
     }
     if !adapter.link {
@@ -118,7 +118,7 @@ pub(super) fn way_out(at: &Circumstances<'_>) -> Step {
         Some(other) => {
             let what = format!("{} lies in the subnet of {} too", other.line(), adapter.name);
             let remedy =
-                format!("while you work on the rig: ip link set {} down; or give it another subnet", other.name);
+                format!("while you work on the rig: {}; or give it another subnet", to_switch(&other.name, false));
             Step::broken(OTHER_WAY.finding(what, remedy))
         }
         None => Step::Holds(format!("only {} lies in that subnet", adapter.name)),

@@ -49,7 +49,9 @@ impl Table {
 #[derive(Debug)]
 pub(super) struct Tables {
     all: BTreeMap<(Page, u8), Table>,
+    /// Pages that are asked for the tables they have, and those that search a cable first, which takes its time.
     asked: Retries<Page>,
+    searching: Retries<Page>,
     /// How many units there are in them.
     units: usize,
     /// Which cables are searched anew, the pages they are on, and those for which that is still to be said.
@@ -76,12 +78,10 @@ impl Default for Tables {
 impl Tables {
     /// None yet, of gateways that search some of their cables anew.
     pub(super) fn new(rediscovers: Rediscovery) -> Self {
-        let asked = match rediscovers {
-            Rediscovery::Nothing => Retries::new(ASKS, EVERY, MOST).doubling(),
-            Rediscovery::Everything | Rediscovery::Universes(_) => Retries::new(SEARCH_ASKS, SEARCH_EVERY, MOST),
-        };
+        let asked = Retries::new(ASKS, EVERY, MOST).doubling();
+        let searching = Retries::new(SEARCH_ASKS, SEARCH_EVERY, MOST);
         let (all, searched, to_search) = (BTreeMap::new(), BTreeSet::new(), VecDeque::new());
-        Self { all, asked, units: 0, rediscovers, searched, to_search }
+        Self { all, asked, searching, units: 0, rediscovers, searched, to_search }
     }
 
     /// A gateway has told a page: the tables of its outputs are wanted, where RDM is on.
@@ -100,10 +100,7 @@ impl Tables {
             let behind = Behind { address, mac, page, slot, universe };
             if let Some(table) = self.all.get_mut(&((address, page), slot)) {
                 table.behind = behind;
-            } else if self.asked.ask(first, (address, page)) || self.tables((address, page)).next().is_some() {
-                if is_searched {
-                    self.searched.insert((address, page));
-                }
+            } else if self.ask_first((address, page), first, is_searched) {
                 if self.rediscovers.means(universe) {
                     let [net, low] = universe.flat().to_be_bytes();
                     let control = TodControl { net, command: TodControl::FLUSH, address: low };
@@ -115,6 +112,18 @@ impl Tables {
         }
     }
 
+    /// Has a page asked from then on, and says whether there is room for that, or it is asked already.
+    fn ask_first(&mut self, page: Page, first: Duration, is_searched: bool) -> bool {
+        if is_searched {
+            self.searched.insert(page);
+        }
+        self.retries(page).ask(first, page) || self.tables(page).next().is_some()
+    }
+
+    fn retries(&mut self, page: Page) -> &mut Retries<Page> {
+        if self.searched.contains(&page) { &mut self.searching } else { &mut self.asked }
+    }
+
     fn tables(&self, page: Page) -> impl Iterator<Item = &Table> {
         self.all.range((page, 0)..=(page, u8::MAX)).map(|(_, table)| table)
     }
@@ -123,7 +132,7 @@ impl Tables {
     pub(super) fn hear(&mut self, from: Ipv4Addr, told: &TodData) -> Option<(Behind, Vec<Uid>)> {
         let page = (from, told.bind_index.max(1));
         // What it told before it was asked to search is the old table.
-        if self.searched.contains(&page) && !self.asked.was_asked(page) {
+        if self.searched.contains(&page) && !self.searching.was_asked(page) {
             return None;
         }
         let table = self.all.get_mut(&(page, told.port.checked_sub(1)?))?;
@@ -139,7 +148,7 @@ impl Tables {
         self.units += fresh.len();
         let behind = table.behind;
         if self.tables(page).all(Table::is_whole) {
-            self.asked.answered(page);
+            self.retries(page).answered(page);
         }
         Some((behind, fresh))
     }
@@ -151,12 +160,15 @@ impl Tables {
 
     /// When somebody is to be asked; `None` when every table was told, or given up.
     pub(super) fn next_at(&self) -> Option<Duration> {
-        if self.to_search.is_empty() { self.asked.next_at() } else { Some(Duration::ZERO) }
+        if !self.to_search.is_empty() {
+            return Some(Duration::ZERO);
+        }
+        [self.asked.next_at(), self.searching.next_at()].into_iter().flatten().min()
     }
 
     /// Until when an answer is waited for.
     pub(super) fn waits_until(&self) -> Option<Duration> {
-        self.asked.last_at()
+        self.asked.last_at().max(self.searching.last_at())
     }
 
     /// The next request that is due, and to which gateway. It asks for all that is missing of a page.
@@ -164,7 +176,7 @@ impl Tables {
         if let Some((gateway, control)) = self.to_search.pop_front() {
             return Some((gateway, Asks::Search(control)));
         }
-        let (page, nth) = self.asked.next(now)?;
+        let (page, nth) = self.asked.next(now).or_else(|| self.searching.next(now))?;
         let missing = || self.tables(page).filter(|table| !table.is_whole()).map(|table| table.behind.universe);
         let addresses: BTreeSet<u8> = missing().map(|universe| universe.flat().to_be_bytes()[1]).collect();
         let net = missing().next()?.net();
@@ -242,6 +254,29 @@ mod tests {
         assert_eq!(tables.hear(GATEWAY, &searching), None);
         assert_eq!(tables.next_at(), Some(SEARCHES + SEARCH_EVERY), "it is asked on");
         assert_eq!(tables.hear(GATEWAY, &told(0, 1, vec![uid])).unwrap().1, [uid]);
+    }
+
+    /// One cable is searched: the page of another is asked as ever, and given up as soon.
+    #[test]
+    fn a_page_that_searches_nothing_is_not_waited_for() {
+        let output = PortBlock { kind: PortType::DMX_OUT, switch_out: 5, ..PortBlock::default() };
+        let ports = [output, PortBlock::default(), PortBlock::default(), PortBlock::default()];
+        let searched = PortAddress::from_switches(0, 1, 5);
+        let mut tables = Tables::new(Rediscovery::Universes(BTreeSet::from([searched])));
+        for (sub, bind_index) in [(0, 1), (1, 2)] {
+            let reply = PollReply { port_count: 1, ports, sub, bind_index, ..PollReply::default() };
+            tables.want(Duration::ZERO, (GATEWAY, None), &reply);
+        }
+        let mut asked = Vec::new();
+        while let Some(at) = tables.next_at() {
+            match tables.ask(at) {
+                Some((_, Asks::Tables(..))) => asked.push(at),
+                Some((_, Asks::Search(control))) => assert_eq!((control.net, control.address), (0, 0x15)),
+                None => {}
+            }
+        }
+        let early = asked.iter().filter(|at| **at < SEARCHES).count();
+        assert_eq!((early, asked.len()), (3, (ASKS + SEARCH_ASKS) as usize), "{asked:?}");
     }
 
     #[test]
