@@ -49,7 +49,7 @@ fn a_wrong_head_says_what_was_expected(#[case] text: &str, #[case] mistake: &str
 #[rstest]
 #[case::near_name(
     "adress = \"10.40.1.1\"",
-    "8:1 this node has no key `adress`; one of: name, label, location, contact, description, area, kind, mac, serial, number, clone_of, behind, address, firmware, on_data_loss, protocol, sacn_offset, power, reading, port (did you mean `address`?)"
+    "8:1 this node has no key `adress`; one of: name, label, location, contact, description, area, kind, mac, serial, number, clone_of, behind, address, addressing, firmware, on_data_loss, protocol, sacn_offset, power, reading, port (did you mean `address`?)"
 )]
 #[case::bad_mac(
     "mac = \"02:4d\"",
