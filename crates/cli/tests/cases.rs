@@ -23,6 +23,7 @@ fn the_whole_rig_comes_out_of_its_cases_by_two_commands() {
     said.line(&["done", "quay-eye at 10.60.1.13, read back"]);
     // What no unit of sound and screens tells of its addressing the leases do: everybody passes.
     said.line(&["all 40 nodes answer as planned"]);
+    assert!(said.notes.contains("13 devices have their address by leases that were given here"), "{}", said.notes);
     assert!(!said.out.split("check 0").next().unwrap_or_default().contains("R007"), "{}", said.out);
     said.line(&["all 35 stream ends and channel maps as planned"]);
     said.line(&["hall-amp-right", "Speakers", "1", "A", "right, flown", "Stream/2", "as planned"]);

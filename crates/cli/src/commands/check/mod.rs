@@ -255,9 +255,10 @@ impl Check<'_> {
             out.line(&line)?;
         }
         let is_leased = |device: &Device| look.leases.iter().any(|lease| lease.is_of(device));
-        let of_leases = comparison.rows.iter();
-        let of_leases =
-            of_leases.filter(|row| matches!(row.state, State::Seen(device, _) if is_leased(device))).count();
+        let of_leases = comparison.rows.iter().filter(|row| {
+            sheet.is_reserved(row.planned) && matches!(row.state, State::Seen(device, _) if is_leased(device))
+        });
+        let of_leases = of_leases.count();
         if of_leases > 0 {
             let devices = counted(of_leases, "device");
             out.note(&format!("{devices} have their address by leases that were given here and run still"))?;
