@@ -33,7 +33,7 @@ const AS_USER: &str = "setpriv --bounding-set -all --inh-caps -all";
 #[rstest]
 #[case::everything("ip", "", "", 0, &[])]
 #[case::without_rights("setpriv", "", AS_USER, 0, &["rights limited", "raw frames limited", "echo limited"])]
-#[case::port_held("python3", "python3 -c 'HOLDER' >held & until [ -s held ]; do sleep 0.1; done;", "", 1, &["Art-Net, UDP 6454 fails"])]
+#[case::port_held("python3", "python3 -c 'HOLDER' >held & holder=$!; until [ -s held ]; do sleep 0.1; done;", "", 1, &["Art-Net, UDP 6454 fails"])]
 #[case::firewall(
     "nft",
     "nft 'add table t; add chain t i { type filter hook input priority 0; }; add rule t i udp dport 49733 drop';",
@@ -54,7 +54,7 @@ fn what_cannot_be_done_is_said(
     }
     let script = format!(
         "mkdir config state data; export XDG_CONFIG_HOME=$PWD/config XDG_STATE_HOME=$PWD/state XDG_DATA_HOME=$PWD/data\n\
-         {}\n{rights} deft-lantern adapters self-test --json; echo exit $?; ls -A config state data; kill %1 2>/dev/null",
+         {}\n{rights} deft-lantern adapters self-test --json; echo exit $?; ls -A config state data; kill $holder 2>/dev/null",
         made_so.replace("HOLDER", HOLDER)
     );
     let Some(said) = on_segment(&script) else { return };
