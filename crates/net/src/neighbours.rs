@@ -4,7 +4,8 @@ use std::io;
 use std::net::Ipv4Addr;
 
 use lantern_core::MacAddress;
-use lantern_core::adapter::Entry;
+use lantern_core::adapter::{Entry, Held};
+use lantern_core::conversation::Neighbour;
 
 use crate::NetError;
 use crate::system::neighbours;
@@ -31,6 +32,16 @@ pub fn drop_neighbour(adapter: &str, address: Ipv4Addr) -> Result<(), NetError> 
 /// When the system refuses.
 pub fn pin_neighbour(adapter: &str, address: Ipv4Addr, mac: MacAddress) -> Result<(), NetError> {
     neighbours::pin(adapter, address, mac).map_err(of(adapter))
+}
+
+/// Of a table those that are there as far as the system knows.
+pub(crate) fn known(table: &[Entry]) -> Vec<Neighbour> {
+    let known = |one: &Entry| {
+        let fresh = matches!(one.held, Held::Fresh | Held::Pinned);
+        let mac = one.mac.filter(|_| one.held != Held::Unanswered)?;
+        Some(Neighbour { address: one.address, mac, fresh })
+    };
+    table.iter().filter_map(known).collect()
 }
 
 fn of(adapter: &str) -> impl FnOnce(io::Error) -> NetError {

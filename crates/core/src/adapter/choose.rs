@@ -52,7 +52,9 @@ pub enum ChooseError {
 }
 
 impl Adapter {
-    fn is_usable(&self) -> bool {
+    /// Whether it leads anywhere: up, with an address, and not back to this computer.
+    #[must_use]
+    pub fn is_usable(&self) -> bool {
         self.is_up() && !self.is_loopback() && !self.addresses.is_empty()
     }
 

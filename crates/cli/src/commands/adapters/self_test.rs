@@ -104,7 +104,7 @@ fn choices(computer: &Computer, wanted: Option<&str>) -> Result<Vec<Choice>, Fai
     if wanted.is_some() {
         return Ok(vec![choose(all, wanted, None)?]);
     }
-    let usable = all.iter().filter(|one| one.is_up() && !one.is_loopback() && !one.addresses.is_empty());
+    let usable = all.iter().filter(|one| one.is_usable());
     Ok(usable.filter_map(|adapter| choose(all, Some(&adapter.name), None).ok()).collect())
 }
 

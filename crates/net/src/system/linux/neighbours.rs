@@ -12,19 +12,14 @@ use rtnetlink::packet_route::neighbour::{NeighbourAddress, NeighbourAttribute, N
 use rtnetlink::{Handle, new_connection};
 
 use super::netlink::{index_of, into_io, talk};
+use crate::neighbours::known;
 
 /// That it can be read at all.
 pub(crate) const IS_TOLD: bool = true;
 
 /// What the system knows of the neighbours on this adapter; nothing where it does not tell.
 pub(crate) async fn neighbours(adapter: &str) -> Vec<Neighbour> {
-    let all = read(adapter).await.unwrap_or_default();
-    let known = |one: &Entry| {
-        let fresh = matches!(one.held, Held::Fresh | Held::Pinned);
-        let mac = one.mac.filter(|_| one.held != Held::Unanswered)?;
-        Some(Neighbour { address: one.address, mac, fresh })
-    };
-    all.iter().filter_map(known).collect()
+    known(&read(adapter).await.unwrap_or_default())
 }
 
 async fn read(adapter: &str) -> io::Result<Vec<Entry>> {

@@ -4,11 +4,12 @@ use std::io;
 use std::net::Ipv4Addr;
 
 use lantern_core::MacAddress;
-use lantern_core::adapter::{Entry, Held};
+use lantern_core::adapter::Entry;
 use lantern_core::conversation::Neighbour;
 
 use super::answers;
 use super::shell::{powershell, quoted};
+use crate::neighbours::known;
 
 /// That it can be read at all.
 pub(crate) const IS_TOLD: bool = true;
@@ -18,13 +19,7 @@ pub(crate) async fn neighbours(adapter: &str) -> Vec<Neighbour> {
     let adapter = adapter.to_owned();
     // The command takes its time, in which the conversation goes on.
     let read = tokio::task::spawn_blocking(move || table(&adapter)).await;
-    let all = read.ok().and_then(Result::ok).unwrap_or_default();
-    let known = |one: &Entry| {
-        let fresh = matches!(one.held, Held::Fresh | Held::Pinned);
-        let mac = one.mac.filter(|_| one.held != Held::Unanswered)?;
-        Some(Neighbour { address: one.address, mac, fresh })
-    };
-    all.iter().filter_map(known).collect()
+    known(&read.ok().and_then(Result::ok).unwrap_or_default())
 }
 
 pub(crate) fn table(adapter: &str) -> io::Result<Vec<Entry>> {
