@@ -2,7 +2,7 @@
 
 use lantern_core::change::Replug;
 use lantern_core::conversation::Rediscovery;
-use lantern_core::logbook::{Begun, Ending, Planned, Stage, StepTaken};
+use lantern_core::logbook::{Begun, Planned, Stage, StepTaken};
 
 use super::guided::{Answer, ask};
 use crate::failure::Failure;
@@ -66,11 +66,7 @@ impl Replugged {
     }
 
     /// Writes down and says which of them were found where they are to hang.
-    pub(super) fn seen(
-        mut self,
-        is_there: impl Fn(&Replug) -> bool,
-        out: &mut Out,
-    ) -> Result<LogbookFile, Failure> {
+    pub(super) fn seen(mut self, is_there: impl Fn(&Replug) -> bool, out: &mut Out) -> Result<(), Failure> {
         for (place, one) in self.fixtures.iter().enumerate() {
             let (name, (_, to)) = (&one.name, one.from_to());
             if is_there(one) {
@@ -82,11 +78,6 @@ impl Replugged {
                 out.line(&format!("{mark}  {name} is not found on {to}"))?;
             }
         }
-        Ok(self.book)
+        Ok(())
     }
-}
-
-/// Writes down how a run ends in which a person was asked for something.
-pub(super) fn end(book: &mut LogbookFile, is_whole: bool) -> Result<(), Failure> {
-    book.end(if is_whole { Ending::Done } else { Ending::Unfinished })
 }

@@ -5,12 +5,12 @@ use std::net::Ipv4Addr;
 use lantern_core::census::NodeName;
 use lantern_core::change::{Aspect, ChangePlan, Part, Replug, waiting_places};
 use lantern_core::conversation::{Concern, Depth, OnCables, SurveyPlan};
-use lantern_core::logbook::{Back, Begun, Order, Run, plan_back};
+use lantern_core::logbook::{Back, Begun, Ending, Order, Run, plan_back};
 use lantern_core::pattern::Pattern;
 
 use super::changes::{Around, Errand, HowToWrite, Reach, carry_out, let_settle, word, words};
 use crate::commands::guided::Answer;
-use crate::commands::hands::{self, Replugged, ask_to_replug};
+use crate::commands::hands::{Replugged, ask_to_replug};
 use crate::commands::logbook::when;
 use crate::commands::named;
 use crate::exit::Exit;
@@ -166,7 +166,7 @@ impl Hands<'_> {
         }
         let is_whole = is_rest_whole && skipped.is_empty();
         let mut book = LogbookFile::begin(&self.session.logbook_path(), run, &self.errand.begun)?;
-        hands::end(&mut book, is_whole)?;
+        book.end(if is_whole { Ending::Done } else { Ending::Unfinished })?;
         Ok(if is_whole { Exit::Fine } else { Exit::Unfinished })
     }
 
