@@ -7,12 +7,14 @@ use lantern_core::MacAddress;
 use lantern_core::adapter::Entry;
 use lantern_core::conversation::Neighbour;
 
+use crate::neighbours::known;
+
 /// That it can be read at all.
 pub(crate) const IS_TOLD: bool = false;
 
-/// Nothing: the system is not asked.
-pub(crate) async fn neighbours(_adapter: &str) -> Vec<Neighbour> {
-    Vec::new()
+/// What the system knows of the neighbours on this adapter; nothing where it does not tell.
+pub(crate) async fn neighbours(adapter: &str) -> Vec<Neighbour> {
+    known(&table(adapter).unwrap_or_default())
 }
 
 pub(crate) fn table(_adapter: &str) -> io::Result<Vec<Entry>> {
