@@ -3,7 +3,7 @@
 //! A [`SimNode`] is a state machine without I/O that behaves as the published standard says a node behaves, with
 //! faults where a scene asks for them. It knows nothing of `lantern-core`: a mistake the two shared would hide
 //! itself. A [`Scene`] describes nodes; a ground lets them stand somewhere: in memory under a virtual clock
-//! ([`MemoryGround`]) or on real sockets ([`LoopbackGround`]).
+//! ([`MemoryGround`]), on real sockets ([`LoopbackGround`]), or behind a switch ([`CableGround`]).
 #![forbid(unsafe_code)]
 
 mod device;
@@ -26,7 +26,7 @@ pub use device::{
 pub use fixture::{Described, FixtureQuirk, FixtureSetup, FixtureTruth, Mode, Sensor, Setting, SimFixture};
 #[cfg(target_os = "linux")]
 pub use ground::{ADAPTER, PrivateNetwork, SegmentError, SegmentGround};
-pub use ground::{Heard, LinkHeard, LoopbackGround, MemoryGround};
+pub use ground::{CableGround, Heard, LinkHeard, LoopbackGround, MemoryGround};
 pub use link::{Link, Trouble};
 pub use model::Model;
 pub use node::{Destination, NodeSetup, PagePorts, Quirk, Reply, SimNode, Speech, Truth, Written, firmware_file};

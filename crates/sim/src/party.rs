@@ -16,7 +16,6 @@ pub(crate) enum Party {
     Device(Box<SimDevice>),
 }
 
-#[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "some is asked for on the segment only"))]
 impl Party {
     /// Everybody in a scene.
     pub(crate) fn all(scene: &Scene) -> Vec<Self> {
@@ -59,6 +58,22 @@ impl Party {
             Self::Node(node) => Some(node),
             Self::Device(_) => None,
         }
+    }
+
+    /// Plugs the unit of this label into a port, from 1, of the node that started with this name. Gives whether both are there.
+    pub(crate) fn replug<'a>(
+        all: impl Iterator<Item = &'a mut Self>,
+        label: &str,
+        node: &str,
+        port: usize,
+    ) -> bool {
+        let mut nodes: Vec<&mut SimNode> = all.filter_map(Self::node_mut).collect();
+        let place = nodes.iter().position(|one| one.setup().name == node && one.has_cable(port));
+        let Some(place) = place else { return false };
+        let unit = nodes.iter_mut().find_map(|one| one.unplug(|unit| unit.truth().label == label));
+        let is_there = unit.is_some();
+        unit.into_iter().for_each(|unit| nodes[place].plug(port, unit));
+        is_there
     }
 
     /// What the ports really are that are patched through it.

@@ -21,7 +21,7 @@ use tokio::task::{AbortHandle, LocalSet, spawn_local};
 
 use crate::device::{Linked, Utterance};
 use crate::party::Party;
-use crate::{Destination, EndpointTruth, FixtureTruth, Link, Scene, SimNode, Speech, Truth};
+use crate::{Destination, EndpointTruth, FixtureTruth, Link, Scene, Speech, Truth};
 
 use sockets::{LAST_PRIVILEGED, bound, read, read_on, reader, write_on};
 
@@ -109,7 +109,7 @@ impl LoopbackGround {
     /// Plugs the unit of this label into a port, from 1, of the node that started with this name. Gives whether both are there.
     pub fn replug(&self, label: &str, node: &str, port: usize) -> bool {
         let (label, node) = (label.to_owned(), node.to_owned());
-        self.told(move |ground| ground.replug(&label, &node, port))
+        self.told(move |ground| Party::replug(ground.parties.iter_mut(), &label, &node, port))
     }
 
     /// Where every unit on the cables of nodes hangs at this moment: its label, the node as it started, the port.
@@ -291,16 +291,6 @@ impl Ground {
 
     fn hanging(&self) -> Vec<(String, String, usize)> {
         self.parties.iter().flat_map(Party::hanging).collect()
-    }
-
-    fn replug(&mut self, label: &str, node: &str, port: usize) -> bool {
-        let mut nodes: Vec<&mut SimNode> = self.parties.iter_mut().filter_map(Party::node_mut).collect();
-        let place = nodes.iter().position(|one| one.setup().name == node && one.has_cable(port));
-        let Some(place) = place else { return false };
-        let unit = nodes.iter_mut().find_map(|one| one.unplug(|unit| unit.truth().label == label));
-        let is_there = unit.is_some();
-        unit.into_iter().for_each(|unit| nodes[place].plug(port, unit));
-        is_there
     }
 
     fn flashing(&self) -> Vec<String> {
