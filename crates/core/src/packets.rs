@@ -36,6 +36,12 @@ pub fn speaker(frame: &[u8]) -> Option<(Ipv4Addr, MacAddress)> {
     }
 }
 
+/// The question who has an address, asked by us (RFC 826).
+#[must_use]
+pub fn who_has((own_mac, own): (MacAddress, Ipv4Addr), address: Ipv4Addr) -> Vec<u8> {
+    Arp { sender: own, ..Arp::probe(own_mac, address) }.to_bytes()
+}
+
 /// An echo request as an IP packet.
 #[must_use]
 pub fn echo_request(from: Ipv4Addr, to: Ipv4Addr, number: u16) -> Vec<u8> {

@@ -1,12 +1,10 @@
 //! Runs a conversation of `lantern-core` against the real world.
 
-use std::collections::HashMap;
 use std::io::{self, BufRead};
 use std::net::{Ipv4Addr, SocketAddr, SocketAddrV4};
 use std::ops::ControlFlow;
 use std::time::Duration;
 
-use lantern_core::MacAddress;
 use lantern_core::conversation::{
     Conversation, Datagram, Heard, LinkEnd, LinkId, LinkNews, Neighbour, Outgoing, Request, Response,
 };
@@ -15,6 +13,7 @@ use tokio::net::UdpSocket;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::JoinSet;
 
+use crate::by_frames::ByFrames;
 use crate::clock::Clock;
 use crate::fetch::fetch;
 use crate::links::{Links, News};
@@ -57,9 +56,6 @@ pub(crate) enum Input {
     Page(LinkId, Result<Response, LinkEnd>),
     Typed(Option<String>),
 }
-
-/// The most addresses whose MAC address is kept, to send frames to.
-const MOST_KNOWN: usize = 4096;
 
 /// Runs `conversation` on `station` until it is over, or until `watch` breaks it off: then nothing more is sent. `watch` is
 /// called with every event, before anything that follows from it is sent, and with `None` about ten times a second.
@@ -127,8 +123,7 @@ struct Run<'a> {
     clock: Clock,
     traffic: Traffic,
     refusal: Option<io::Error>,
-    /// Who was heard from which MAC address, where datagrams have to be sent as frames.
-    macs: HashMap<Ipv4Addr, MacAddress>,
+    by_frames: ByFrames,
 }
 
 impl<'a> Run<'a> {
@@ -159,7 +154,6 @@ impl<'a> Run<'a> {
         if let Some(recorder) = &station.recorder {
             recorder.borrow_mut().begin()?;
         }
-        let macs = HashMap::new();
         Ok(Self {
             station,
             out,
@@ -171,7 +165,7 @@ impl<'a> Run<'a> {
             clock,
             traffic,
             refusal: None,
-            macs,
+            by_frames: ByFrames::default(),
         })
     }
 
@@ -231,7 +225,7 @@ impl<'a> Run<'a> {
                 conversation.hear(now, &Heard::Datagram(Datagram { seat, from: *from, port: *port, bytes }));
             }
             Input::Frame(frame) => {
-                self.learn_mac(frame);
+                self.by_frames.learn(self.station, frame);
                 conversation.hear(now, &Heard::Frame(frame));
             }
             Input::Link(link, news) => {
@@ -261,8 +255,8 @@ impl<'a> Run<'a> {
             Outgoing::Datagram { seat, to, bytes } => match self.station.socket_of(to.port(), seat) {
                 Some(socket) => self.out[socket].send_to(&bytes, SocketAddr::V4(to)).await.map(drop),
                 // Another program holds the port for itself: told as a lack when the station was opened.
-                None => match self.as_frame(to, &bytes) {
-                    Some(frame) => self.station.tap.as_ref().map_or(Ok(()), |tap| tap.send(&frame)),
+                None => match self.by_frames.send(self.station, to, &bytes) {
+                    Some(sent) => sent,
                     None => return,
                 },
             },
@@ -293,34 +287,6 @@ impl<'a> Run<'a> {
                 self.refusal = Some(error);
             }
         }
-    }
-
-    /// Where the port is not to be had, who speaks from which MAC address has to be known by ourselves.
-    fn learn_mac(&mut self, frame: &[u8]) {
-        if !self.station.speaks_by_frames() {
-            return;
-        }
-        if let Some((address, mac)) = packets::speaker(frame)
-            && self.macs.len() < MOST_KNOWN
-        {
-            self.macs.insert(address, mac);
-        }
-    }
-
-    /// A datagram as a frame, where its port is held by another program and frames can be sent.
-    fn as_frame(&self, to: SocketAddrV4, payload: &[u8]) -> Option<Vec<u8>> {
-        let from_mac = self.station.own_mac.filter(|_| self.station.speaks_by_frames())?;
-        let seat = self.station.seats.get(self.station.seat_of(*to.ip()))?;
-        let to_everybody =
-            to.ip().is_broadcast() || self.station.seats.iter().any(|s| s.subnet.broadcast() == *to.ip());
-        let to_mac = if to_everybody {
-            MacAddress([0xff; 6])
-        } else if to.ip().is_multicast() {
-            MacAddress::of_group(*to.ip())
-        } else {
-            *self.macs.get(to.ip())?
-        };
-        packets::frame((from_mac, SocketAddrV4::new(seat.own, to.port())), (to_mac, to), payload)
     }
 
     /// The socket whose turn it is.

@@ -5,6 +5,8 @@
 #![forbid(unsafe_code)]
 
 mod addressing;
+mod by_frames;
+mod cable;
 mod capture;
 mod clock;
 mod computer;
@@ -17,6 +19,7 @@ mod station;
 mod system;
 
 pub use addressing::{adapter_state, carry_out, missing_rights, start_mark};
+pub use cable::{Cable, CableError, is_pretended};
 pub use capture::{Capture, CaptureError, Damage, Recorder, replay};
 pub use computer::{computer, drops_foreign};
 pub use driver::{Traffic, run, run_typed};

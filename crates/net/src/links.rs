@@ -11,6 +11,7 @@ use tokio::net::{TcpSocket, TcpStream, UdpSocket};
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 use tokio::task::{AbortHandle, JoinSet};
 
+use crate::cable;
 use crate::driver::Input;
 
 /// How long the other side may take to take a connection.
@@ -176,6 +177,7 @@ async fn carry_datagrams(
 }
 
 async fn datagrams_to(from: Option<Ipv4Addr>, to: SocketAddrV4) -> io::Result<UdpSocket> {
+    cable::refuse_sockets()?;
     let socket = UdpSocket::bind(SocketAddrV4::new(from.unwrap_or(Ipv4Addr::UNSPECIFIED), 0)).await?;
     socket.connect(to).await?;
     Ok(socket)
@@ -213,6 +215,7 @@ async fn talk<C: Carrier>(
 
 /// From our address on the chosen adapter, so that no other one is taken.
 pub(crate) async fn connect(from: Option<Ipv4Addr>, to: SocketAddrV4) -> io::Result<TcpStream> {
+    cable::refuse_sockets()?;
     let socket = TcpSocket::new_v4()?;
     if let Some(from) = from {
         socket.bind(SocketAddr::V4(SocketAddrV4::new(from, 0)))?;

@@ -17,6 +17,7 @@ use lantern_core::adapter::Choice;
 use lantern_core::conversation::{Means, Seat};
 
 use crate::NetError;
+use crate::cable::is_pretended;
 use crate::capture::Recorder;
 use crate::system::neighbours;
 
@@ -85,11 +86,15 @@ impl Station {
     /// When Art-Net is all that is wanted, its port is held by a program that does not share it, and there are no frames.
     pub fn open(choice: &Choice, wants: &Wants, own_mac: Option<MacAddress>) -> Result<Self, NetError> {
         let mut station = Self { own_mac, ..Self::on(&choice.name, choice.seats.clone()) };
-        if wants.frames {
+        if wants.frames || is_pretended(&choice.name) {
             match Tap::open(&choice.name) {
                 Ok(tap) => station.tap = Some(tap),
                 Err(source) => station.lacks.push(Lack::Frames(source)),
             }
+        }
+        if is_pretended(&choice.name) {
+            // There is no system that would carry datagrams: frames do.
+            return Ok(station);
         }
         for port in &wants.ports {
             let is_held = Udp::is_held(choice, *port);
