@@ -1,17 +1,21 @@
 //! This computer as the system tells it, with what its user calls the adapters.
 
 use std::collections::BTreeMap;
+use std::env;
 use std::fs;
 use std::io;
 use std::path::PathBuf;
 
 use lantern_core::adapter::Computer;
+use lantern_net::{Cable, CableError};
 use serde::{Deserialize, Serialize};
 
 use crate::failure::Failure;
 use crate::files;
 
 const FORMAT: u32 = 1;
+/// What tells a program beside a demo which pretended cable it is plugged into.
+pub(crate) const CABLE: &str = "DEFT_LANTERN_CABLE";
 
 /// What the user said of the adapters, by their names.
 #[derive(Debug, Serialize, Deserialize)]
@@ -24,6 +28,14 @@ pub(crate) struct Habits {
     /// Which is taken when several could be.
     #[serde(default)]
     pub(crate) preferred: Option<String>,
+}
+
+/// Plugs this program into the pretended cable of a demo, where it was started beside one.
+pub(crate) fn plug_in() -> Result<(), Failure> {
+    let Some(text) = env::var_os(CABLE).filter(|text| !text.is_empty()) else { return Ok(()) };
+    // Whoever is not told which one must not meet the real network instead.
+    let cable: Result<Cable, CableError> = text.to_str().ok_or(CableError).and_then(str::parse);
+    cable.map(Cable::plug_in).map_err(|error| Failure::Call(format!("{CABLE}: {error}")))
 }
 
 /// This computer as it is now.

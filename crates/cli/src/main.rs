@@ -34,7 +34,7 @@ fn main() -> ExitCode {
     interrupt::listen();
     let detail = if cli.full { Some(Detail::Full) } else { cli.brief.then_some(Detail::Brief) };
     let mut out = Out::to_terminal(cli.color, cli.json, detail).with_columns(&cli.columns);
-    let ran = commands::run(cli.command, &mut out).and_then(|exit| {
+    let ran = machine::plug_in().and_then(|()| commands::run(cli.command, &mut out)).and_then(|exit| {
         out.done()?;
         Ok(exit)
     });

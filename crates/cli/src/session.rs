@@ -16,7 +16,7 @@ use lantern_core::conversation::{Concern, Conversation, OnCables, Progress, Seat
 use lantern_core::lease::Lease;
 use lantern_core::secret::Secrets;
 use lantern_core::sheet::RigSheet;
-use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, run, run_typed};
+use lantern_net::{Lack, NetError, Recorder, Station, Traffic, Wants, is_pretended, run, run_typed};
 
 use crate::clock;
 use crate::commands::survey::wants;
@@ -114,7 +114,7 @@ impl Session {
         // On simulated nodes there are no frames, and the system itself answers every echo.
         let ports_only = Wants { ports: wants.ports.clone(), ..Wants::default() };
         let own_mac = computer.adapters.iter().find(|one| one.name == choice.name).and_then(|one| one.mac);
-        let wants = if is_simulated(&choice) { &ports_only } else { wants };
+        let wants = if is_on_loopback(&choice) { &ports_only } else { wants };
         let station = Station::open(&choice, wants, own_mac)?;
         let places: Vec<String> =
             choice.seats.iter().map(|seat| format!("{} in {}", seat.own, seat.subnet)).collect();
@@ -236,9 +236,14 @@ impl Session {
         self.choice.seats.iter().map(|seat| seat.subnet).collect()
     }
 
-    /// Whether it takes place on simulated nodes on loopback.
+    /// Whether it takes place on simulated nodes, out of reach of this computer's real adapters.
     pub(crate) fn is_simulated(&self) -> bool {
-        is_simulated(&self.choice)
+        self.is_on_loopback() || is_pretended(self.adapter())
+    }
+
+    /// Whether it takes place on loopback.
+    pub(crate) fn is_on_loopback(&self) -> bool {
+        is_on_loopback(&self.choice)
     }
 
     /// What every survey here begins with: where this computer sits, and what the system lets it do.
@@ -466,7 +471,7 @@ impl Look {
     }
 }
 
-fn is_simulated(choice: &Choice) -> bool {
+fn is_on_loopback(choice: &Choice) -> bool {
     choice.seats.iter().any(|seat| seat.own.is_loopback())
 }
 

@@ -23,7 +23,7 @@ pub(crate) struct Said {
 }
 
 impl Said {
-    fn of(output: &Output) -> Self {
+    pub(crate) fn of(output: &Output) -> Self {
         let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).expect("the program speaks UTF-8");
         Self { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), notes: text(&output.stderr) }
     }
@@ -168,6 +168,12 @@ pub(crate) fn on_segment(script: &str) -> Option<Said> {
     beside(&["demo", "--ground", "segment", "--stay"], script)
 }
 
+/// The same with more in the script's environment.
+pub(crate) fn on_segment_with(script: &str, environment: &[(&str, &str)]) -> Option<Said> {
+    let _others = beside_others();
+    beside_in(&["demo", "--ground", "segment", "--stay"], script, environment)
+}
+
 /// Runs a script beside the nodes, in a folder without a sheet, with places of its own to keep states and settings in. It
 /// can note addresses and routes of `adapter` with `note FILE` and compare two notes with `same A B`.
 pub(crate) fn noting(adapter: &str, set_up: &str, script: &str) -> Option<Said> {
@@ -264,9 +270,13 @@ fn beside_scene(scene: &str, script: &str) -> Option<Said> {
 }
 
 fn beside(demo: &[&str], script: &str) -> Option<Said> {
+    beside_in(demo, script, &[])
+}
+
+fn beside_in(demo: &[&str], script: &str, environment: &[(&str, &str)]) -> Option<Said> {
     let folder = Folder::new();
     let path = [("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")];
-    let said = folder.run_in(&[demo, &["--", "sh", "-c", script]].concat(), &path);
+    let said = folder.run_in(&[demo, &["--", "sh", "-c", script]].concat(), &[&path, environment].concat());
     unless_refused(said, "does not allow a private network")
 }
 

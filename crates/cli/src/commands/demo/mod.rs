@@ -8,6 +8,7 @@ mod tour;
 use std::path::PathBuf;
 
 use clap::ValueEnum;
+use lantern_net::Cable;
 use lantern_sim::{
     BROKER, BROKER_SHEET, CASES, HARBOUR, NIGHT, NIGHT_MENDED_SHEET, NIGHT_SHEET, Scene, TIDEWICK,
     TIDEWICK_MENDED_SHEET, TIDEWICK_SHEET,
@@ -26,14 +27,15 @@ use ground::Ground;
 /// needs no rights and touches nothing outside this computer. The files stay in a new folder.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
-    /// Only start the nodes and keep them running, to try the commands: from a second terminal on loopback, in a shell
-    /// on a private segment
+    /// Only start the nodes and keep them running, to try the commands: from a second terminal on loopback, else in a
+    /// shell
     #[arg(long)]
     stay: bool,
 
-    /// Where the nodes stand: loopback, or a private Ethernet segment (Linux)
-    #[arg(long, value_name = "GROUND", default_value = "loopback")]
-    ground: GroundKind,
+    /// Where the nodes stand: loopback; cable, one that is pretended between the program and the nodes; segment, a private
+    /// Ethernet (Linux). Without it, loopback where the system has many addresses there, else cable
+    #[arg(long, value_name = "GROUND")]
+    ground: Option<GroundKind>,
 
     /// With --stay: the nodes and devices of another scene: night, with every gateway of the evening; harbour, with forty
     /// devices of all families; broker, with a gateway that speaks sACN only; cases, with everything as it comes out of the cases,
@@ -62,6 +64,7 @@ pub(crate) struct Args {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum GroundKind {
     Loopback,
+    Cable,
     Segment,
 }
 
@@ -78,6 +81,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     if args.stay {
         stay::run(&folder, &ground, &args.command, args.hands, out)
     } else {
+        ground.cable().into_iter().for_each(Cable::plug_in);
         tour::run(&folder, &ground, args.whole, out)
     }
 }

@@ -1,12 +1,15 @@
 //! `demo --stay`: the nodes run on, to be tried.
 
 use std::env;
+use std::ffi::OsString;
+use std::path::Path;
 use std::process::Command;
 
 use super::folder::{Folder, MENDED, SHEET};
 use super::ground::Ground;
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::machine::CABLE;
 use crate::output::Out;
 
 /// Keeps the nodes running: beside a command, in a shell, or until Ctrl-C.
@@ -18,10 +21,9 @@ pub(super) fn run(
     out: &mut Out,
 ) -> Result<Exit, Failure> {
     if let [program, arguments @ ..] = command {
-        return beside(folder, program, arguments);
+        return beside(folder, ground, program, arguments);
     }
     let network = ground.network();
-    let shell = env::var("SHELL").unwrap_or_else(|_| "sh".to_owned());
     let place = if ground.is_shared() { "a second terminal" } else { "this shell" };
     out.line(&format!("The nodes of Tidewick Harbour Night answer on {network}. In {place}:"))?;
     out.line("")?;
@@ -54,7 +56,13 @@ pub(super) fn run(
         }
     }
     out.line("End with exit.")?;
-    beside(folder, &shell, &[])
+    beside(folder, ground, &shell(), &[])
+}
+
+/// The user's own shell, or the one that every such system has.
+fn shell() -> String {
+    let (variable, usual) = if cfg!(windows) { ("COMSPEC", "cmd.exe") } else { ("SHELL", "sh") };
+    env::var(variable).unwrap_or_else(|_| usual.to_owned())
 }
 
 /// Does with the nodes what is typed, until nothing more is.
@@ -75,19 +83,26 @@ fn lend_hands(ground: &Ground, out: &mut Out) -> Result<(), Failure> {
 }
 
 /// Runs a program in the folder, with ours on its path; its exit code is ours.
-fn beside(folder: &Folder, program: &str, arguments: &[String]) -> Result<Exit, Failure> {
+fn beside(folder: &Folder, ground: &Ground, program: &str, arguments: &[String]) -> Result<Exit, Failure> {
     let failed = |source| Failure::Start { program: program.to_owned(), source };
-    let ours = env::current_exe().map_err(failed)?;
-    let mut path = ours.parent().map(|folder| folder.as_os_str().to_owned()).unwrap_or_default();
-    path.push(":");
-    path.push(env::var_os("PATH").unwrap_or_else(|| "/usr/sbin:/usr/bin:/sbin:/bin".into()));
-    let status = Command::new(program)
+    let mut command = Command::new(program);
+    command
         .args(arguments)
         .current_dir(&folder.path)
-        .env("PATH", path)
+        .env("PATH", path_with(&env::current_exe().map_err(failed)?))
         // What is simulated is remembered here, not among the user's own data.
-        .env("XDG_DATA_HOME", folder.path.join("data"))
-        .status()
-        .map_err(failed)?;
-    Ok(Exit::as_theirs(status))
+        .env("XDG_DATA_HOME", folder.path.join("data"));
+    if let Some(cable) = ground.cable() {
+        command.env(CABLE, cable.to_string());
+    }
+    Ok(Exit::as_theirs(command.status().map_err(failed)?))
+}
+
+/// Where programs are looked for, the folder of ours before all others.
+fn path_with(ours: &Path) -> OsString {
+    let usual = if cfg!(windows) { "" } else { "/usr/sbin:/usr/bin:/sbin:/bin" };
+    let path = env::var_os("PATH").unwrap_or_else(|| usual.into());
+    let all = ours.parent().map(Path::to_owned).into_iter().chain(env::split_paths(&path));
+    // A folder whose name cannot stand there is one too few, no reason to have none.
+    env::join_paths(all).unwrap_or(path)
 }

@@ -117,7 +117,7 @@ pub(crate) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
 
 /// Without frames nobody who has no address can be answered.
 fn refuse_without_frames(session: &Session) -> Result<(), Failure> {
-    if session.is_simulated() {
+    if session.is_on_loopback() {
         let why = "on loopback nobody asks by DHCP: try it with deft-lantern demo --stay --ground segment";
         return Err(Failure::Call(why.to_owned()));
     }

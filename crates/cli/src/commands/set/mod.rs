@@ -236,7 +236,7 @@ fn set(args: &Args, session: &Session, out: &mut Out) -> Result<Exit, Failure> {
     }
     let desk = session.sheet().map_or(DeskBase::default(), |sheet| sheet.desk);
     let wanted = args.wanted(desk)?;
-    args.refuse_impossible(session.is_simulated())?;
+    args.refuse_impossible(session.is_on_loopback())?;
     let _alone = args.how.alone_on(session)?;
     // Whoever else is there must be known before an address is given.
     let likely: Vec<Ipv4Addr> = args.address.into_iter().chain(args.node.parse().ok()).collect();
