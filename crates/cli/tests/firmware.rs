@@ -91,6 +91,7 @@ fn one_that_falls_silent_half_way_is_told_and_holds_up_the_next() {
 }
 
 /// Broken off by a person: the logbook says so, and the node still runs what it had.
+#[cfg(unix)]
 #[test]
 fn broken_off_it_is_written_down_and_sent_anew() {
     let rig = rig("\"slow-flash\"");

@@ -1,5 +1,9 @@
 //! Drives the built program. One test binary for all rooms: what waits for simulated nodes in one waits beside the others.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on shall stop")]
+#![cfg_attr(
+    not(target_os = "linux"),
+    allow(dead_code, unused_imports, reason = "some of what is shared serves rooms that only Linux has")
+)]
 #![allow(clippy::print_stdout, reason = "a skipped test says why, a long one how far it came")]
 
 mod adapters;

@@ -1,4 +1,5 @@
 //! `match`: twelve units that nobody can tell apart get their places by twelve keys; held against who really flashed.
+#![cfg(unix)]
 
 use std::fmt::Write;
 use std::time::{Duration, Instant};

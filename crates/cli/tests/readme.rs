@@ -1,4 +1,5 @@
 //! The commands in the README, and those on the screen of a demo that stays, typed as they are printed.
+#![cfg(unix)]
 
 use std::fmt::Write;
 use std::os::unix::fs::PermissionsExt;

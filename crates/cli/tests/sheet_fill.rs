@@ -83,6 +83,7 @@ fn a_write_that_fails_half_way_leaves_the_sheet_as_it_was(#[case] limit: &str) {
     folder.run(&["sheet", "fill", "--yes"]).ended(0);
 }
 
+#[cfg(unix)]
 #[test]
 fn a_sheet_behind_a_link_stays_behind_it_and_keeps_its_rights() {
     use std::os::unix::fs::{PermissionsExt, symlink};

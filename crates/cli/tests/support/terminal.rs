@@ -11,11 +11,18 @@ use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::io::{FdFlags, fcntl_setfd};
 use rustix::process::{Pid, Signal, kill_process};
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
 use rustix::termios::{Winsize, tcsetwinsize};
 
 use super::Rig;
+
+/// What no other test's program inherits, where the system can say so from the beginning.
+#[cfg(target_os = "linux")]
+const NOT_INHERITED: OpenptFlags = OpenptFlags::CLOEXEC;
+#[cfg(not(target_os = "linux"))]
+const NOT_INHERITED: OpenptFlags = OpenptFlags::empty();
 
 /// A program at a terminal of its own.
 pub(crate) struct AtTerminal {
@@ -35,7 +42,8 @@ impl AtTerminal {
 
     /// Starts it at a terminal of this kind.
     pub(crate) fn start_as(term: &str, rig: &Rig, arguments: &[&str]) -> Self {
-        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC).unwrap();
+        let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | NOT_INHERITED).unwrap();
+        fcntl_setfd(&master, FdFlags::CLOEXEC).unwrap();
         grantpt(&master).unwrap();
         unlockpt(&master).unwrap();
         let name = ptsname(&master, Vec::new()).unwrap();
