@@ -1,6 +1,7 @@
 //! What to do about each failure: the one place where failures are explained to people.
 
 use std::io;
+use std::path::Path;
 
 use lantern_core::adapter::ChooseError;
 use lantern_core::census::DesignationError;
@@ -21,6 +22,20 @@ pub(crate) const HOW_TO_GET_RIGHTS: &str = if cfg!(target_os = "linux") {
 } else {
     "change it by the system's own settings"
 };
+
+/// What lets answers in where the system's firewall keeps them out on a network that it does not know.
+pub(crate) fn let_answers_in() -> Option<String> {
+    let program = std::env::current_exe().ok().filter(|_| cfg!(windows))?;
+    Some(format!("as administrator: {}; then run this again", firewall_rule(&program)))
+}
+
+/// A rule for this program alone, for UDP that comes in (netsh advfirewall firewall).
+fn firewall_rule(program: &Path) -> String {
+    format!(
+        "netsh advfirewall firewall add rule name=\"Deft Lantern\" dir=in action=allow protocol=UDP program=\"{}\"",
+        program.display()
+    )
+}
 
 /// Tells a failure on the channel for notes: what, because of what, what to do.
 pub(crate) fn explain(failure: &Failure, out: &mut Out) -> io::Result<()> {
@@ -172,6 +187,10 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
             "close the desk or visualiser software on this computer, then try again".to_owned()
         }
         Failure::Net(NetError::NothingSent(_)) => "look at the adapter's cable and address".to_owned(),
+        Failure::Net(NetError::NotOnThisSystem(_)) => {
+            let system = if cfg!(windows) { "windows" } else { "macos" };
+            format!("what to type for it is printed by: deft-lantern adapters join ADDRESS/PREFIX --print {system}")
+        }
         Failure::Net(_) => return None,
         Failure::Designation(DesignationError::Nobody { near: Some(near), .. }) => {
             format!("did you mean {near:?}? See who answers with: deft-lantern survey")
@@ -192,4 +211,17 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
         }
         Failure::Output(_) | Failure::Interrupted { .. } => return None,
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_rule_of_the_firewall_is_for_this_program_and_for_what_comes_in() {
+        let rule = firewall_rule(Path::new("C:\\Program Files\\lantern\\deft-lantern.exe"));
+        let program = "program=\"C:\\Program Files\\lantern\\deft-lantern.exe\"";
+        assert!(rule.ends_with(program) && rule.contains(" dir=in action=allow protocol=UDP "), "{rule}");
+        assert_eq!(let_answers_in().is_some(), cfg!(windows));
+    }
 }

@@ -107,6 +107,11 @@ fn whoever_is_plugged_in_knows_no_other_adapter() {
     assert_eq!((adapters.len(), &adapters[0]["name"]), (1, &"cable0".into()));
     let said = rig.run(&["survey", "--adapter", "lo"]).ended(2);
     assert!(said.notes.contains("cable0"), "{}", said.notes);
+    // Nor can anything of the computer be changed by way of it.
+    for command in [&["join", "10.40.0.50/16"][..], &["neighbours"], &["self-test"]] {
+        let said = rig.run(&[&["adapters"], command].concat());
+        assert!(said.code != 0 && said.notes.contains("pretended"), "{command:?} {} {}", said.out, said.notes);
+    }
     // A connection would have to leave by the computer's own adapters.
     let said = rig.run(&["say", "10.40.1.100", "--port", "4352", "hello"]);
     assert!(said.code != 0 && said.notes.contains("nobody answers"), "{} {}", said.out, said.notes);

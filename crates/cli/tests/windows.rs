@@ -162,3 +162,18 @@ fn what_an_adapter_is_called_is_kept() {
     assert_eq!(windows.beside(&rig, &["adapters", "--json"]).json()["adapters"][0]["label"], label);
     assert!(!windows.folder.path("deft-lantern").exists());
 }
+
+/// What this program cannot do there it refuses before anything, and says what does it.
+#[test]
+fn an_address_of_this_computer_is_left_to_the_system() {
+    let Some(windows) = Emulated::new() else { return };
+    let tried = windows.run(&["adapters", "self-test"], &[]);
+    tried.line(&["rights", "limited"]);
+    let adapters = windows.run(&["adapters", "--json"], &[]).json();
+    let wired = adapters["adapters"].as_array().unwrap().iter().find(|one| one["medium"] != "loopback").cloned();
+    let Some(name) = wired.and_then(|one| Some(one["name"].as_str()?.to_owned())) else { return };
+    let said = windows.run(&["adapters", "join", "10.99.0.50/16", "--adapter", &name], &[]);
+    assert!(said.code != 0 && said.notes.contains("--print windows"), "{} {}", said.out, said.notes);
+    let said = windows.run(&["adapters", "join", "10.99.0.50/16", "--adapter", &name, "--print", "windows"], &[]);
+    said.ended(0).line(&["New-NetIPAddress", "10.99.0.50"]);
+}

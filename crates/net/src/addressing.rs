@@ -3,6 +3,7 @@
 use lantern_core::adapter::{AdapterState, Move};
 
 use crate::NetError;
+use crate::cable::refuse_pretended;
 use crate::system::addressing;
 
 /// What the adapter is set to now.
@@ -10,6 +11,7 @@ use crate::system::addressing;
 /// # Errors
 /// When there is no such adapter, or the system does not tell.
 pub fn adapter_state(adapter: &str) -> Result<AdapterState, NetError> {
+    refuse_pretended(adapter)?;
     addressing::state(adapter)
 }
 
@@ -18,6 +20,7 @@ pub fn adapter_state(adapter: &str) -> Result<AdapterState, NetError> {
 /// # Errors
 /// When the system refuses one.
 pub fn carry_out(adapter: &str, moves: &[Move]) -> Result<(), NetError> {
+    refuse_pretended(adapter)?;
     addressing::carry_out(adapter, moves)
 }
 

@@ -14,6 +14,8 @@ use lantern_core::address::{Mask, Subnet};
 use socket2::SockRef;
 use tokio::sync::mpsc::Sender;
 
+use crate::NetError;
+
 /// The adapter's name.
 const NAME: &str = "cable0";
 /// How long the thread waits before it looks whether anybody still listens.
@@ -80,6 +82,11 @@ pub(crate) fn computer() -> Option<Computer> {
 #[must_use]
 pub fn is_pretended(adapter: &str) -> bool {
     adapter == NAME && PLUGGED.get().is_some()
+}
+
+/// What a system knows or is set to it does not know of a pretended adapter.
+pub(crate) fn refuse_pretended(adapter: &str) -> Result<(), NetError> {
+    if is_pretended(adapter) { Err(NetError::Pretended(adapter.to_owned())) } else { Ok(()) }
 }
 
 /// On the cable there are frames only: what a socket sends would leave by the computer's real adapters.

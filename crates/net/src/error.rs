@@ -51,6 +51,9 @@ pub enum NetError {
         /// Why.
         source: io::Error,
     },
+    /// The near end of a pretended cable is nothing of this computer.
+    #[error("{0} is pretended: nothing of this computer can be read or changed there")]
+    Pretended(String),
     /// This system is not supported in that yet.
     #[error("on this system {0} is not possible yet")]
     NotOnThisSystem(&'static str),

@@ -8,6 +8,7 @@ use lantern_core::adapter::{Entry, Held};
 use lantern_core::conversation::Neighbour;
 
 use crate::NetError;
+use crate::cable::refuse_pretended;
 use crate::system::neighbours;
 
 /// Every entry of this adapter.
@@ -15,6 +16,7 @@ use crate::system::neighbours;
 /// # Errors
 /// When the system does not tell.
 pub fn neighbour_table(adapter: &str) -> Result<Vec<Entry>, NetError> {
+    refuse_pretended(adapter)?;
     neighbours::table(adapter).map_err(of(adapter))
 }
 
@@ -23,6 +25,7 @@ pub fn neighbour_table(adapter: &str) -> Result<Vec<Entry>, NetError> {
 /// # Errors
 /// When the system refuses.
 pub fn drop_neighbour(adapter: &str, address: Ipv4Addr) -> Result<(), NetError> {
+    refuse_pretended(adapter)?;
     neighbours::drop_entry(adapter, address).map_err(of(adapter))
 }
 
@@ -31,6 +34,7 @@ pub fn drop_neighbour(adapter: &str, address: Ipv4Addr) -> Result<(), NetError> 
 /// # Errors
 /// When the system refuses.
 pub fn pin_neighbour(adapter: &str, address: Ipv4Addr, mac: MacAddress) -> Result<(), NetError> {
+    refuse_pretended(adapter)?;
     neighbours::pin(adapter, address, mac).map_err(of(adapter))
 }
 

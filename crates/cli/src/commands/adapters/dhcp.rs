@@ -12,7 +12,7 @@ use lantern_core::conversation::{Conversation, Heard, LeaseEnd, Leased, Outgoing
 use lantern_core::sheet::RigSheet;
 use serde::Serialize;
 
-use super::taking::{self, refuse_without_rights};
+use super::taking::{self, refuse_impossible};
 use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -58,7 +58,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     let computer = computer()?;
     let adapter = choose_cable(&computer.adapters, args.adapter.as_deref())?;
     let name = &adapter.name;
-    refuse_without_rights()?;
+    refuse_impossible(name)?;
     let mac = adapter.mac.ok_or_else(|| Failure::Call(format!("{name} has no MAC address to ask with")))?;
     let leased = ask(&computer, adapter, mac, sheet, out)?;
     let has_way_out =

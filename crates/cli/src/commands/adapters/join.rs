@@ -11,7 +11,7 @@ use serde::Serialize;
 
 use super::beside;
 use super::list::held_by_others;
-use super::taking::{self, refuse_without_rights};
+use super::taking::{self, refuse_impossible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::files::SheetFile;
@@ -106,7 +106,7 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
         return Err(Failure::Refused(refusals.into_iter().chain(held).collect()));
     }
     findings::show_on_notes(out, &beside_joining(&computer, adapter, &args.addresses))?;
-    refuse_without_rights()?;
+    refuse_impossible(name)?;
     let mac = adapter.mac.ok_or_else(|| Failure::Call(format!("{name} has no MAC address to probe with")))?;
     let all: Vec<Ipv4Addr> = args.addresses.iter().map(|wanted| wanted.address).collect();
     // What is ours already is neither asked for nor announced: the answer could only be our own.

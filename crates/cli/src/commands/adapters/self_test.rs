@@ -13,7 +13,7 @@ use super::kept;
 use crate::clock;
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::hints::HOW_TO_GET_RIGHTS;
+use crate::hints::{HOW_TO_GET_RIGHTS, let_answers_in};
 use crate::machine::{computer, config_folder};
 use crate::memory;
 use crate::output::{Cell, Out, Table, Tone};
@@ -73,6 +73,11 @@ const NO_FRAMES: &str =
 pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
     // Where what the user calls the adapters cannot be read, they are what the system calls them.
     let computer = computer().or_else(|_| net::computer())?;
+    if computer.adapters.iter().any(|adapter| net::is_pretended(&adapter.name)) {
+        return Err(Failure::Call(
+            "beside a demo's pretended cable this computer has no adapter to try".to_owned(),
+        ));
+    }
     let choices = choices(&computer, args.adapter.as_deref())?;
     let mut tried = of_computer(args.names);
     let mut is_heard = false;
@@ -94,6 +99,9 @@ pub(super) fn run(args: &Args, out: &mut Out) -> Result<Exit, Failure> {
             (false, true) => "Art-Net can be asked and answered from here",
             (false, false) => "Art-Net cannot be heard here on any adapter",
         })?;
+    }
+    if !choices.is_empty() && !is_heard {
+        let_answers_in().map_or(Ok(()), |how| out.hint(&how))?;
     }
     Ok(if is_heard { Exit::Fine } else { Exit::Wrong })
 }

@@ -14,6 +14,12 @@ use crate::failure::Failure;
 use crate::output::{Out, findings};
 use crate::session::run_frames;
 
+/// Refuses before anything is done, never half way: where the system does not let it be done at all, and without rights.
+pub(super) fn refuse_impossible(adapter: &str) -> Result<(), Failure> {
+    adapter_state(adapter)?;
+    refuse_without_rights()
+}
+
 /// Refuses before anything is done, never half way.
 pub(super) fn refuse_without_rights() -> Result<(), Failure> {
     let missing = missing_rights();

@@ -13,7 +13,7 @@ pub(crate) fn carry_out(_adapter: &str, _moves: &[Move]) -> Result<(), NetError>
 }
 
 pub(crate) fn missing_rights() -> Vec<&'static str> {
-    Vec::new()
+    vec!["changing this computer's addresses, which is not possible from here on this system yet"]
 }
 
 pub(crate) fn start_mark() -> String {
