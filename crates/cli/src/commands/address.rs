@@ -13,7 +13,7 @@ use crate::failure::Failure;
 use crate::files::SheetFile;
 use crate::output::{Cell, Out, Table, Tone};
 
-/// Explain an address and its mask: what is local, what may vary, what the sheet has there
+/// Explain an address and its mask: what is local, what varies, what the sheet has there
 ///
 /// Written 10.40.1.9/16, or 10.40.1.9 and its mask; on a rig sheet that has a network around it the mask may be left out.
 /// Asks nobody: whether the address answers, `reach` says.

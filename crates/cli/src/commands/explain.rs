@@ -12,7 +12,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::output::{Cell, Out, Table, Tone, wrapped};
 
-/// Explain a finding, with an example, or a code that a unit reports; or list all there are
+/// Explain a finding by an example, or a code that a unit reports; or list all there are
 ///
 /// Every finding has a code, like A001, that never changes its meaning. Codes of units, like '#000d', are those of the standards,
 /// and those in your own table: codes.toml in this folder or your configuration folder, with code, means, and if you like kind,

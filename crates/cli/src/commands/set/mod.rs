@@ -24,7 +24,7 @@ use crate::logbook_file::runs_of;
 use crate::output::Out;
 use crate::session::{Session, Where};
 
-/// Set addresses, names, universes, modes and behaviour of nodes and fixtures, and patch streams and channels
+/// Set addresses, names, universes and modes of nodes and fixtures, and patch streams
 ///
 /// With the same care as apply: shown first, checked against everybody who answers, read back, written down.
 #[derive(Debug, clap::Args)]
