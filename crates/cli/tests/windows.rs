@@ -58,6 +58,16 @@ impl Emulated {
 #[case::a_page(&["sheet", "show", "mended.rig.toml", "--page", "page.html"], 0, "wrote page.html")]
 #[case::what_was_changed(&["sheet", "diff", "hurry.rig.toml", "mended.rig.toml"], 0, "lighthouse-lamp-room")]
 #[case::a_table(&["sheet", "export", "nodes", "mended.rig.toml"], 0, "quay-north,")]
+#[case::a_new_sheet(&["sheet", "new", "fresh.rig.toml"], 0, "wrote fresh.rig.toml")]
+#[case::a_rename(&["sheet", "rename", "quay-north", "quay-mast", "--sheet", "mended.rig.toml", "--dry-run"], 0, "quay-mast")]
+#[case::another_kind(
+    &["sheet", "exchange", "quay-north", "marrowbright-eight", "--sheet", "mended.rig.toml", "--dry-run"],
+    0,
+    "quay-north has ports 5 to 8 free"
+)]
+#[case::a_move(&["sheet", "move", "Quay", "10.40.21.0/24", "--sheet", "mended.rig.toml", "--dry-run"], 0, "10.40.21.100")]
+#[case::other_numbers(&["sheet", "renumber", "16", "--sheet", "mended.rig.toml", "--dry-run"], 0, "0:1:0-0:2:15")]
+#[case::the_schema(&["sheet", "schema"], 0, "json-schema.org")]
 #[case::kinds(&["kinds", "list"], 0, "marrowbright")]
 #[case::a_rule(&["explain", "A001"], 0, "A001")]
 #[case::a_manual_page(&["manual"], 0, ".TH deft-lantern")]
@@ -73,6 +83,28 @@ fn what_needs_no_network_does_what_it_does_elsewhere(
     let Some(windows) = Emulated::new() else { return };
     let said = windows.run(arguments, &[]).ended(code);
     assert!(said.out.contains(text) || said.notes.contains(text), "{}\n{}", said.out, said.notes);
+}
+
+/// What it writes as a table it reads as the same plan.
+#[test]
+fn a_table_goes_there_and_back() {
+    let Some(windows) = Emulated::new() else { return };
+    let table = windows.run(&["sheet", "export", "nodes", "mended.rig.toml"], &[]).ended(0).out;
+    windows.folder.write("nodes.csv", table);
+    let said = windows.run(&["sheet", "import", "nodes.csv", "--sheet", "mended.rig.toml", "--yes"], &[]).ended(0);
+    assert!(said.notes.contains("0 new, 0 changed") || said.out.contains("0 new, 0 changed"), "{}", said.notes);
+}
+
+/// Whoever reads no further has read enough.
+#[test]
+fn a_pipe_that_nobody_reads_on_is_silence() {
+    let Some(windows) = Emulated::new() else { return };
+    let script = format!("wine {} sheet show mended.rig.toml | head -n 1 >first", windows.program);
+    let ran = Command::new("sh").args(["-c", &script]).current_dir(windows.folder.path(".")).output().unwrap();
+    assert_eq!(
+        (String::from_utf8_lossy(&ran.stderr).as_ref(), windows.folder.read("first").lines().count()),
+        ("", 1)
+    );
 }
 
 /// A file that ends its lines as Windows does is read, and written back the same way.

@@ -85,6 +85,18 @@ impl Write for Kept {
     }
 }
 
+/// Whether a terminal here understands what colours are written as: an old console of Windows has to be told to, if it can.
+#[cfg(windows)]
+fn understands_colour() -> bool {
+    ratatui::crossterm::ansi_support::supports_ansi()
+}
+
+/// Every terminal of such a system does.
+#[cfg(not(windows))]
+const fn understands_colour() -> bool {
+    true
+}
+
 impl Out {
     /// Output as the terminal, the environment and the user want it.
     pub(crate) fn to_terminal(color: ColorChoice, json: bool, detail: Option<Detail>) -> Self {
@@ -93,7 +105,7 @@ impl Out {
             || env::var_os("TERM").is_some_and(|term| term == "dumb");
         let paint = |terminal: bool| match color {
             ColorChoice::Always => Paint::On,
-            ColorChoice::Auto if terminal && !plain => Paint::On,
+            ColorChoice::Auto if terminal && !plain && understands_colour() => Paint::On,
             ColorChoice::Auto | ColorChoice::Never => Paint::Off,
         };
         Self {

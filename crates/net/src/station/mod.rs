@@ -19,7 +19,7 @@ use lantern_core::conversation::{Means, Seat};
 use crate::NetError;
 use crate::cable::is_pretended;
 use crate::capture::Recorder;
-use crate::system::neighbours;
+use crate::system::{bind, neighbours};
 
 pub(crate) use echo::Echoes;
 pub(crate) use tap::Tap;
@@ -244,8 +244,9 @@ impl Station {
 
 fn refused(choice: &Choice, source: io::Error) -> NetError {
     let adapter = choice.name.clone();
-    match source.kind() {
-        io::ErrorKind::AddrInUse => NetError::PortHeld { port: ART_NET_PORT, adapter },
-        _ => NetError::Socket { adapter, source },
+    if bind::HELD.contains(&source.kind()) {
+        NetError::PortHeld { port: ART_NET_PORT, adapter }
+    } else {
+        NetError::Socket { adapter, source }
     }
 }

@@ -78,7 +78,7 @@ impl Udp {
 
     /// Whether somebody holds the port already.
     pub(super) fn is_held(choice: &Choice, port: u16) -> bool {
-        bound(choice, port, false).is_err_and(|error| error.kind() == io::ErrorKind::AddrInUse)
+        bound(choice, port, false).is_err_and(|error| bind::HELD.contains(&error.kind()))
     }
 
     /// Listens to a group.

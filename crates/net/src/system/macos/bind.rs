@@ -9,6 +9,9 @@ use socket2::Socket;
 
 use crate::station::udp::bind_to_address;
 
+/// What the system says of a port that another program holds.
+pub(crate) const HELD: &[io::ErrorKind] = &[io::ErrorKind::AddrInUse];
+
 /// Lets other programs hold the port too.
 pub(crate) fn share(socket: &Socket) -> io::Result<()> {
     socket.set_reuse_address(true)?;

@@ -2,8 +2,9 @@
 //! an adapter is set to is not changed yet, and there are no raw frames.
 
 pub(super) mod answers;
+pub(crate) mod bind;
 pub(crate) mod computer;
 pub(crate) mod neighbours;
 mod shell;
 
-pub(crate) use super::plain::{addressing, bind, frames};
+pub(crate) use super::plain::{addressing, frames};
