@@ -19,6 +19,8 @@ const MOST_CELLS: usize = 20;
 pub(crate) const HOW_TO_GET_RIGHTS: &str = if cfg!(target_os = "linux") {
     "run it with sudo, or give the program these rights once: \
      sudo setcap cap_net_admin,cap_net_raw+ep $(command -v deft-lantern)"
+} else if cfg!(windows) {
+    "open the terminal as administrator"
 } else {
     "change it by the system's own settings"
 };
@@ -187,7 +189,12 @@ pub(crate) fn hint(failure: &Failure) -> Option<String> {
             "close the desk or visualiser software on this computer, then try again".to_owned()
         }
         Failure::Net(NetError::NothingSent(_)) => "look at the adapter's cable and address".to_owned(),
-        Failure::Net(NetError::NotOnThisSystem(_)) => {
+        Failure::Net(NetError::HeldElsewhere { .. }) => "it was given back; choose another address".to_owned(),
+        Failure::Net(NetError::OfDhcp { .. }) => "join without --instead, beside what is there".to_owned(),
+        Failure::Net(NetError::Frames { adapter, .. }) if cfg!(windows) => {
+            format!("the system's own client asks for a lease: ipconfig /renew \"{adapter}\"")
+        }
+        Failure::Net(NetError::NotOnThisSystem(_) | NetError::Addressing { .. }) if !cfg!(target_os = "linux") => {
             let system = if cfg!(windows) { "windows" } else { "macos" };
             format!("what to type for it is printed by: deft-lantern adapters join ADDRESS/PREFIX --print {system}")
         }

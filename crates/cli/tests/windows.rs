@@ -2,7 +2,8 @@
 //! says, and with its own sockets on a private segment. `scripts/try-windows` builds it and names it in `DEFT_LANTERN_EXE`; without
 //! that these tests say so and are skipped.
 //!
-//! Only Windows itself has what these cannot show: echo, the table of neighbours, who holds a port, an adapter's settings.
+//! Only Windows itself has what these cannot show: echo, the table of neighbours, who holds a port, an adapter's settings. The orders for
+//! those and the reading of their answers are tried without it (`net/src/system/windows`).
 #![cfg(target_os = "linux")]
 
 use std::env;
@@ -195,9 +196,9 @@ fn what_an_adapter_is_called_is_kept() {
     assert!(!windows.folder.path("deft-lantern").exists());
 }
 
-/// What this program cannot do there it refuses before anything, and says what does it.
+/// The emulation has no PowerShell that does anything: without it nothing is changed, and what to type is said.
 #[test]
-fn an_address_of_this_computer_is_left_to_the_system() {
+fn an_address_of_this_computer_is_not_taken_without_what_takes_it() {
     let Some(windows) = Emulated::new() else { return };
     let tried = windows.run(&["adapters", "self-test"], &[]);
     tried.line(&["rights", "limited"]);

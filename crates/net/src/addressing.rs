@@ -30,6 +30,13 @@ pub fn missing_rights() -> Vec<&'static str> {
     addressing::missing_rights()
 }
 
+/// Whether the system asks the network by itself whether anybody else holds an address that it is given (RFC 5227), and refuses it then:
+/// there nobody needs to be asked by frames.
+#[must_use]
+pub const fn detects_duplicates() -> bool {
+    addressing::DETECTS_DUPLICATES
+}
+
 /// Tells one start of this computer from another: what was set before the last start is gone.
 #[must_use]
 pub fn start_mark() -> String {

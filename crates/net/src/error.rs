@@ -1,6 +1,7 @@
 //! What can go wrong with this computer's network.
 
 use std::io;
+use std::net::Ipv4Addr;
 
 /// A failure of this computer's side of the network.
 #[derive(Debug, thiserror::Error)]
@@ -50,6 +51,22 @@ pub enum NetError {
         adapter: String,
         /// Why.
         source: io::Error,
+    },
+    /// The system has found somebody else at an address that it was given.
+    #[error("{address} is held by another device, as this system found out when {adapter} was given it")]
+    HeldElsewhere {
+        /// The adapter.
+        adapter: String,
+        /// The address.
+        address: Ipv4Addr,
+    },
+    /// The address belongs to the system's own DHCP client.
+    #[error("{adapter} has {address} from the system's own DHCP client, and it is not taken from it")]
+    OfDhcp {
+        /// The adapter.
+        adapter: String,
+        /// The address.
+        address: Ipv4Addr,
     },
     /// The near end of a pretended cable is nothing of this computer.
     #[error("{0} is pretended: nothing of this computer can be read or changed there")]

@@ -18,7 +18,7 @@ mod neighbours;
 mod station;
 mod system;
 
-pub use addressing::{adapter_state, carry_out, missing_rights, start_mark};
+pub use addressing::{adapter_state, carry_out, detects_duplicates, missing_rights, start_mark};
 pub use cable::{Cable, CableError, is_pretended};
 pub use capture::{Capture, CaptureError, Damage, Recorder, replay};
 pub use computer::{computer, drops_foreign};

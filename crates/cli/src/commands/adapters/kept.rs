@@ -114,6 +114,33 @@ pub(super) fn folder() -> PathBuf {
 }
 
 fn path_of(adapter: &str) -> PathBuf {
-    // The kernel allows no slash in a name, but what comes from the command line has not been checked by it.
-    folder().join(format!("{}.json", adapter.replace('/', "_")))
+    folder().join(file_name(adapter))
+}
+
+/// What comes from the command line has been checked by nobody, and what one system calls an adapter another takes for no name of a
+/// file.
+fn file_name(adapter: &str) -> String {
+    let letter = |one: char| match one {
+        ' ' | '-' | '_' | '.' => one.to_string(),
+        _ if one.is_alphanumeric() => one.to_string(),
+        _ => format!("%{:x}", u32::from(one)),
+    };
+    format!("{}.json", adapter.chars().map(letter).collect::<String>())
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case("eth0.100", "eth0.100.json")]
+    #[case("Ethernet 2", "Ethernet 2.json")]
+    #[case("Local Area Connection* 1", "Local Area Connection%2a 1.json")]
+    #[case("../../up", "..%2f..%2fup.json")]
+    #[case("a%2f", "a%252f.json")]
+    fn every_adapter_has_a_file_of_its_own(#[case] adapter: &str, #[case] file: &str) {
+        assert_eq!(file_name(adapter), file);
+    }
 }

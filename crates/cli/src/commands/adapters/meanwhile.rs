@@ -4,7 +4,7 @@ use std::net::Ipv4Addr;
 
 use lantern_core::adapter::{Adapter, AdapterState, WantedOwn, joined};
 use lantern_core::sheet::RigSheet;
-use lantern_net::{adapter_state, missing_rights};
+use lantern_net::{NetError, adapter_state, missing_rights};
 
 use super::kept::Kept;
 use super::taking;
@@ -52,7 +52,11 @@ impl Meanwhile {
             // Should it be refused or defended, that puts back what was there a moment ago, and the caller all the rest.
             let one = taken.get_or_insert_with(|| Self { adapter: name.clone(), before });
             let wanted = |before: &AdapterState| joined(before, &[*proposal], &one.adapter, false);
-            let before = taking::take(name, &all, wanted)?;
+            let before = match taking::take(name, &all, wanted) {
+                // Where the system itself asks, it is known only now.
+                Err(Failure::Net(NetError::HeldElsewhere { .. })) => continue,
+                other => other?,
+            };
             taking::settle(name, mac, &all, &before, sheet, out)?;
             return Ok(Some(proposal.address));
         }

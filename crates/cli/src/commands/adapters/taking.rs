@@ -7,7 +7,7 @@ use lantern_core::adapter::{AdapterState, duplicate_finding, moves, taken_findin
 use lantern_core::conversation::{Claim, Taken};
 use lantern_core::finding::Finding;
 use lantern_core::sheet::RigSheet;
-use lantern_net::{adapter_state, carry_out, missing_rights};
+use lantern_net::{adapter_state, carry_out, detects_duplicates, missing_rights};
 
 use super::kept::Kept;
 use crate::failure::Failure;
@@ -76,7 +76,7 @@ fn run(
     adapter: &str,
     out: &mut Out,
 ) -> Result<Option<Taken>, Failure> {
-    if addresses.is_empty() {
+    if addresses.is_empty() || detects_duplicates() {
         return Ok(None);
     }
     let mut claim = claim(mac, addresses.to_vec());

@@ -17,6 +17,9 @@ use crate::NetError;
 const NET_ADMIN: u64 = 1 << 12;
 const NET_RAW: u64 = 1 << 13;
 
+/// That the system looks for others at an address before it speaks from there.
+pub(crate) const DETECTS_DUPLICATES: bool = false;
+
 pub(crate) fn state(adapter: &str) -> Result<AdapterState, NetError> {
     let read = talk(async |netlink| {
         let index = index_of(&netlink, adapter).await?;

@@ -4,6 +4,9 @@ use lantern_core::adapter::{AdapterState, Move};
 
 use crate::NetError;
 
+/// That the system looks for others at an address before it speaks from there.
+pub(crate) const DETECTS_DUPLICATES: bool = false;
+
 pub(crate) fn state(_adapter: &str) -> Result<AdapterState, NetError> {
     Err(NetError::NotOnThisSystem("reading and changing an adapter's addresses"))
 }

@@ -1,9 +1,11 @@
 //! What commands of Windows answer, read: their numbers and addresses, never their words, which are of the user's language.
 
+use std::io;
 use std::net::Ipv4Addr;
 
 use lantern_core::MacAddress;
-use lantern_core::adapter::{Entry, Held};
+use lantern_core::adapter::{AdapterState, AddressState, Entry, Held, Move, RouteState};
+use lantern_core::address::{Mask, Subnet};
 use serde::Deserialize;
 
 /// An entry of `Get-NetNeighbor`, with its state as a number.
@@ -22,6 +24,73 @@ struct NetNeighbor {
 struct NetUdpEndpoint {
     local_address: String,
     program: Option<String>,
+}
+
+/// Addresses and routes of an adapter, as [`super::orders::to_read`] asks for them.
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "PascalCase")]
+struct Told {
+    addresses: Vec<NetIpAddress>,
+    routes: Vec<NetRoute>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "PascalCase")]
+struct NetIpAddress {
+    #[serde(rename = "IPAddress")]
+    address: Ipv4Addr,
+    prefix_length: u8,
+    valid_lifetime: u32,
+    preferred_lifetime: u32,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "PascalCase")]
+struct NetRoute {
+    destination_prefix: String,
+    next_hop: Ipv4Addr,
+    route_metric: u32,
+}
+
+/// What the adapter is set to. What is not understood is an error: half of it would be put back as if it were all.
+pub(crate) fn state(json: &str, adapter: &str) -> io::Result<AdapterState> {
+    let told: Told = serde_json::from_str(json).map_err(io::Error::other)?;
+    let address = |one: &NetIpAddress| {
+        let mask = Mask::from_prefix(one.prefix_length)?;
+        let broadcast = Subnet::around(one.address, mask).broadcast();
+        let fixed = AddressState::fixed(one.address, one.prefix_length, broadcast, adapter);
+        Some(AddressState { valid: one.valid_lifetime, preferred: one.preferred_lifetime, ..fixed })
+    };
+    let route = |one: &NetRoute| {
+        let (destination, prefix) = one.destination_prefix.split_once('/')?;
+        Some(RouteState {
+            destination: destination.parse().ok()?,
+            prefix: prefix.parse().ok().filter(|prefix| *prefix <= 32)?,
+            gateway: Some(one.next_hop).filter(|gateway| !gateway.is_unspecified()),
+            source: None,
+            metric: Some(one.route_metric),
+            table: 0,
+            protocol: 0,
+            scope: 0,
+        })
+    };
+    let addresses: Option<Vec<AddressState>> = told.addresses.iter().map(address).collect();
+    let routes: Option<Vec<RouteState>> = told.routes.iter().map(route).collect();
+    let all = addresses.zip(routes).map(|(addresses, routes)| AdapterState { addresses, routes });
+    all.ok_or_else(|| io::Error::other("the system tells a prefix that is none"))
+}
+
+/// An address that this move would take from the system's own DHCP client, which would be at odds with that.
+pub(crate) fn leased(one: &Move) -> Option<Ipv4Addr> {
+    match one {
+        Move::RemoveAddress(state) => (state.valid != u32::MAX).then_some(state.address),
+        Move::AddAddress(_) | Move::AddRoute(_) | Move::RemoveRoute(_) => None,
+    }
+}
+
+/// The addresses that somebody else was found to hold, one a line.
+pub(crate) fn duplicates(said: &str) -> Vec<Ipv4Addr> {
+    said.lines().filter_map(|line| line.trim().parse().ok()).collect()
 }
 
 /// The table of neighbours. States are those of the CIM class `MSFT_NetNeighbor`: 0 unreachable, 1 incomplete, 2 probe, 3 delay,
@@ -129,6 +198,44 @@ mod tests {
             (Ipv4Addr::UNSPECIFIED, None),
         ];
         assert_eq!(holders(json), expected);
+    }
+
+    #[test]
+    fn what_an_adapter_is_set_to_is_read() {
+        let json = r#"{"Routes":[{"RouteMetric":25,"NextHop":"10.40.0.1","DestinationPrefix":"0.0.0.0/0"},
+            {"RouteMetric":0,"NextHop":"0.0.0.0","DestinationPrefix":"172.16.0.0/12"}],
+            "Addresses":[{"PrefixLength":16,"IPAddress":"10.40.0.50","PreferredLifetime":4294967295,"ValidLifetime":4294967295},
+            {"PrefixLength":24,"IPAddress":"192.168.1.20","PreferredLifetime":3000,"ValidLifetime":3600}]}"#;
+        let read = state(json, "show").unwrap();
+        let addresses: Vec<(u8, u8, u32, u32)> = read
+            .addresses
+            .iter()
+            .map(|one| (one.address.octets()[3], one.prefix, one.valid, one.preferred))
+            .collect();
+        assert_eq!(addresses, [(50, 16, u32::MAX, u32::MAX), (20, 24, 3600, 3000)]);
+        assert_eq!(read.addresses[1].broadcast, Some(Ipv4Addr::new(192, 168, 1, 255)));
+        let routes: Vec<(u8, Option<Ipv4Addr>, Option<u32>)> =
+            read.routes.iter().map(|one| (one.prefix, one.gateway, one.metric)).collect();
+        assert_eq!(routes, [(0, Some(Ipv4Addr::new(10, 40, 0, 1)), Some(25)), (12, None, Some(0))]);
+        // What the system's own client leased is not taken from it; what somebody wrote down may be.
+        let taken = read.addresses.iter().map(|one| leased(&Move::RemoveAddress(one.clone())));
+        assert_eq!(taken.collect::<Vec<_>>(), [None, Some(Ipv4Addr::new(192, 168, 1, 20))]);
+    }
+
+    #[rstest]
+    #[case("")]
+    #[case("{}")]
+    #[case(r#"{"Addresses":[],"Routes":null}"#)]
+    #[case(r#"{"Addresses":[{"PrefixLength":99,"IPAddress":"10.0.0.1","PreferredLifetime":1,"ValidLifetime":1}],"Routes":[]}"#)]
+    #[case(r#"{"Addresses":[],"Routes":[{"RouteMetric":1,"NextHop":"10.0.0.1","DestinationPrefix":"10.0.0.0"}]}"#)]
+    fn half_of_a_state_is_none(#[case] json: &str) {
+        assert!(state(json, "show").is_err());
+    }
+
+    #[test]
+    fn whoever_else_holds_an_address_is_told_in_lines() {
+        assert_eq!(duplicates("10.40.0.50\r\n\r\n"), [Ipv4Addr::new(10, 40, 0, 50)]);
+        assert!(duplicates("").is_empty());
     }
 
     #[test]

@@ -18,7 +18,10 @@ pub(super) fn said(program: &str, arguments: &[&str]) -> io::Result<String> {
     Ok(String::from_utf8_lossy(&ran.stdout).into_owned())
 }
 
-/// A word in a script: nothing in it is anything but itself (about_Quoting_Rules).
+/// A word in a script: nothing in it is anything but itself. The curved quotation marks end a word there as the straight one does, and
+/// each of them stands for itself when it stands twice (about_Quoting_Rules).
 pub(super) fn quoted(word: &str) -> String {
-    format!("'{}'", word.replace('\'', "''"))
+    let ends = |one: char| matches!(one, '\'' | '\u{2018}'..='\u{201b}');
+    let twice = word.chars().flat_map(|one| std::iter::repeat_n(one, if ends(one) { 2 } else { 1 }));
+    format!("'{}'", twice.collect::<String>())
 }
