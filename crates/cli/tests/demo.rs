@@ -71,7 +71,9 @@ fn what_hands_would_do_is_typed_at_the_nodes() {
         .spawn()
         .unwrap();
     let printed = BufReader::new(stay.stdout.take().unwrap()).lines().map_while(Result::ok);
-    assert!(printed.take_while(|line| !line.starts_with("End with")).any(|line| line.contains("off NODE")));
+    // To its last line: a program whose lines nobody reads any more ends.
+    let told: Vec<String> = printed.take_while(|line| !line.starts_with("End with")).collect();
+    assert!(told.iter().any(|line| line.contains("off NODE")), "{told:?}");
     let mut hands = stay.stdin.take().unwrap();
     let typed = b"off quay-south\nplug rail-wash-8 quay-north 3\nplug nobody quay-north 3\nplug rail-wash-8 quay-north 9\npull\n";
     hands.write_all(typed).unwrap();
