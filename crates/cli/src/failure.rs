@@ -21,6 +21,9 @@ use lantern_net::{CaptureError, NetError};
 use crate::exit::Exit;
 use crate::output::counted;
 
+/// What Windows says of a pipe whose reader has gone, beside what every system says (ERROR_PIPE_NOT_CONNECTED).
+const PIPE_NOT_CONNECTED: i32 = 233;
+
 /// A failure, with everything needed to explain it. What to do about each stands in `hints`.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum Failure {
@@ -158,7 +161,11 @@ impl From<AdviseError> for Failure {
 
 impl Failure {
     pub(crate) fn is_closed_pipe(&self) -> bool {
-        matches!(self, Self::Output(error) if error.kind() == io::ErrorKind::BrokenPipe)
+        let is_closed = |error: &io::Error| {
+            error.kind() == io::ErrorKind::BrokenPipe
+                || cfg!(windows) && error.raw_os_error() == Some(PIPE_NOT_CONNECTED)
+        };
+        matches!(self, Self::Output(error) if is_closed(error))
     }
 
     pub(crate) fn exit(&self) -> Exit {
