@@ -51,8 +51,8 @@ impl LoopbackGround {
     /// When no ground is free, or the system refuses sockets.
     pub fn start(scene: &Scene) -> io::Result<Self> {
         // Grounds started at the same time spread out instead of queueing for the first.
-        let spread = u8::try_from(std::process::id() % 254).unwrap_or(0);
-        let octets = SECOND_OCTETS.map(|n| 1 + (n - 1 + spread) % 254);
+        let spread = usize::try_from(std::process::id() % 254).unwrap_or(0);
+        let octets = SECOND_OCTETS.cycle().skip(spread).take(SECOND_OCTETS.count());
         let (second_octet, wire) = octets
             .into_iter()
             .find_map(|octet| claim(octet).ok().map(|wire| (octet, wire)))
