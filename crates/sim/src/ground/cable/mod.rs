@@ -59,11 +59,6 @@ impl CableGround {
         self.switch.switch(name, on);
     }
 
-    /// Plugs the unit of this label into a port, from 1, of the node that started with this name. Gives whether both are there.
-    pub fn replug(&self, label: &str, node: &str, port: usize) -> bool {
-        self.switch.replug(label, node, port)
-    }
-
     /// What every Art-Net node really is at this moment, in the order of the scene.
     #[must_use]
     pub fn truth(&self) -> Vec<Truth> {

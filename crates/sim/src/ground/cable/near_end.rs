@@ -1,6 +1,6 @@
 //! The near end of a pretended cable: one socket, and the programs that are plugged in there.
 
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::VecDeque;
 use std::io;
 use std::net::{Ipv4Addr, SocketAddr, UdpSocket};
 use std::time::Duration;
@@ -20,7 +20,8 @@ const SHORTEST: Duration = Duration::from_millis(1);
 pub(super) struct NearEnd {
     socket: UdpSocket,
     guest: (Ipv4Addr, MacAddress),
-    programs: BTreeSet<SocketAddr>,
+    /// Who is plugged in, the first who came first.
+    programs: VecDeque<SocketAddr>,
     heard: VecDeque<Vec<u8>>,
 }
 
@@ -28,7 +29,7 @@ impl NearEnd {
     pub(super) fn open(guest: (Ipv4Addr, MacAddress)) -> io::Result<Self> {
         let socket = UdpSocket::bind((Ipv4Addr::LOCALHOST, 0))?;
         socket.set_nonblocking(true)?;
-        Ok(Self { socket, guest, programs: BTreeSet::new(), heard: VecDeque::new() })
+        Ok(Self { socket, guest, programs: VecDeque::new(), heard: VecDeque::new() })
     }
 
     pub(super) fn place(&self) -> io::Result<SocketAddr> {
@@ -40,9 +41,14 @@ impl NearEnd {
         let mut buffer = [0; LONGEST_FRAME];
         let (length, from) = self.socket.recv_from(&mut buffer)?;
         match length {
-            0 if self.programs.len() < MOST => drop(self.programs.insert(from)),
-            0 => {}
-            UNPLUGGED => drop(self.programs.remove(&from)),
+            0 => {
+                // One that was killed never plugged itself out: the oldest makes room.
+                if self.programs.len() >= MOST {
+                    self.programs.pop_front();
+                }
+                self.programs.push_back(from);
+            }
+            UNPLUGGED => self.programs.retain(|program| *program != from),
             // Whoever did not plug himself in is not on the cable.
             _ if self.programs.contains(&from) => {
                 self.carry(&buffer[..length]);

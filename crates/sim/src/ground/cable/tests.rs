@@ -133,3 +133,14 @@ fn noise_does_nothing_and_power_does_what_it_does() {
     assert!(up);
     assert_eq!(ground.truth().len(), 1);
 }
+
+/// Who was killed on the cable does not keep others from it.
+#[test]
+fn those_who_went_without_a_word_make_room() {
+    let ground = ground();
+    let gone: Vec<Program> = (0..100).map(|_| Program::plugged_into(&ground)).collect();
+    drop(gone);
+    let program = Program::plugged_into(&ground);
+    program.say(&who_has(&ground));
+    assert!(program.hears(PATIENCE, is_answer));
+}

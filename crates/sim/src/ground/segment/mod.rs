@@ -80,9 +80,4 @@ impl SegmentGround {
     pub fn switch(&self, name: &str, on: bool) {
         self.0.switch(name, on);
     }
-
-    /// Plugs the unit of this label into a port, from 1, of the node that started with this name. Gives whether both are there.
-    pub fn replug(&self, label: &str, node: &str, port: usize) -> bool {
-        self.0.replug(label, node, port)
-    }
 }

@@ -9,9 +9,9 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
-use crate::party::Party;
 use crate::{FixtureTruth, Truth};
 
+use host::Host;
 pub(super) use switch::Switch;
 
 /// How long the switch sleeps at most: an order has to wait no longer.
@@ -29,23 +29,12 @@ pub(super) trait Uplink {
     fn wait(&mut self, longest: Duration);
 }
 
-/// Something done with the parties, or asked of them, at a moment.
-type Tell = Box<dyn FnOnce(&mut dyn Parties, Duration) + Send>;
+/// Something done with the hosts, or asked of them, at a moment.
+type Tell = Box<dyn FnOnce(&mut [Host], Duration) + Send>;
 
 enum Order {
     Tell(Tell),
     Stop,
-}
-
-/// Everybody on a switch.
-trait Parties {
-    fn all(&mut self) -> Box<dyn Iterator<Item = &mut Party> + '_>;
-}
-
-impl<U: Uplink> Parties for Switch<U> {
-    fn all(&mut self) -> Box<dyn Iterator<Item = &mut Party> + '_> {
-        Box::new(self.parties())
-    }
 }
 
 /// A switch at work in its thread, until dropped.
@@ -69,34 +58,29 @@ impl Running {
     /// Switches the power of the node that started with this name.
     pub(super) fn switch(&self, name: &str, on: bool) {
         let name = name.to_owned();
-        self.told(move |parties, now| {
-            parties.all().filter(|party| party.name() == name).for_each(|party| party.switch(now, on));
+        self.told(move |hosts, now| {
+            let meant = hosts.iter_mut().filter(|host| host.party.name() == name);
+            meant.for_each(|host| host.party.switch(now, on));
         });
-    }
-
-    /// Plugs the unit of this label into a port, from 1, of the node that started with this name. Gives whether both are there.
-    pub(super) fn replug(&self, label: &str, node: &str, port: usize) -> bool {
-        let (label, node) = (label.to_owned(), node.to_owned());
-        self.told(move |parties, _| Party::replug(parties.all(), &label, &node, port))
     }
 
     /// What every Art-Net node really is at this moment, in the order of the scene.
     pub(super) fn truth(&self) -> Vec<Truth> {
-        self.told(|parties, _| parties.all().filter_map(|party| party.truth()).collect())
+        self.told(|hosts, _| hosts.iter().filter_map(|host| host.party.truth()).collect())
     }
 
     /// What every unit on the cables of nodes really is at this moment.
     pub(super) fn fixtures(&self) -> Vec<FixtureTruth> {
-        self.told(|parties, _| parties.all().flat_map(|party| party.fixtures()).collect())
+        self.told(|hosts, _| hosts.iter().flat_map(|host| host.party.fixtures()).collect())
     }
 
-    /// What the parties tell of themselves; nothing once the switch has stopped.
+    /// What the hosts tell; nothing once the switch has stopped.
     fn told<T: Default + Send + 'static>(
         &self,
-        tell: impl FnOnce(&mut dyn Parties, Duration) -> T + Send + 'static,
+        tell: impl FnOnce(&mut [Host], Duration) -> T + Send + 'static,
     ) -> T {
         let (to, from) = channel();
-        let tell = move |parties: &mut dyn Parties, now| to.send(tell(parties, now)).unwrap_or(());
+        let tell = move |hosts: &mut [Host], now| to.send(tell(hosts, now)).unwrap_or(());
         self.orders.send(Order::Tell(Box::new(tell))).unwrap_or(());
         from.recv().unwrap_or_default()
     }
@@ -117,7 +101,7 @@ pub(super) fn run<U: Uplink>(mut switch: Switch<U>, orders: &Orders) {
     loop {
         while let Ok(order) = orders.0.try_recv() {
             match order {
-                Order::Tell(tell) => tell(&mut switch, began.elapsed()),
+                Order::Tell(tell) => tell(switch.hosts(), began.elapsed()),
                 Order::Stop => return,
             }
         }

@@ -27,8 +27,8 @@ impl<U: Uplink> Switch<U> {
     }
 
     /// Everybody on it.
-    pub(super) fn parties(&mut self) -> impl Iterator<Item = &mut Party> {
-        self.hosts.iter_mut().map(|host| &mut host.party)
+    pub(super) fn hosts(&mut self) -> &mut [Host] {
+        &mut self.hosts
     }
 
     /// Carries every frame that waits, and lets every node work.
