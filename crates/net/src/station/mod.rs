@@ -85,16 +85,16 @@ impl Station {
     /// # Errors
     /// When Art-Net is all that is wanted, its port is held by a program that does not share it, and there are no frames.
     pub fn open(choice: &Choice, wants: &Wants, own_mac: Option<MacAddress>) -> Result<Self, NetError> {
+        if is_pretended(&choice.name) {
+            // There is no system that would carry datagrams: frames do.
+            return Ok(Self { own_mac, seats: choice.seats.clone(), ..Self::of_frames(&choice.name)? });
+        }
         let mut station = Self { own_mac, ..Self::on(&choice.name, choice.seats.clone()) };
-        if wants.frames || is_pretended(&choice.name) {
+        if wants.frames {
             match Tap::open(&choice.name) {
                 Ok(tap) => station.tap = Some(tap),
                 Err(source) => station.lacks.push(Lack::Frames(source)),
             }
-        }
-        if is_pretended(&choice.name) {
-            // There is no system that would carry datagrams: frames do.
-            return Ok(station);
         }
         for port in &wants.ports {
             let is_held = Udp::is_held(choice, *port);
