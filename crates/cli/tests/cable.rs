@@ -9,6 +9,8 @@ use lantern_sim::{CableGround, NIGHT, Scene, TIDEWICK};
 use rstest::rstest;
 
 use crate::support::{Folder, Said};
+#[cfg(target_os = "linux")]
+use crate::support::{has, in_own_network};
 
 /// The program, plugged into a ground of the test's own.
 pub(crate) struct Plugged {
@@ -55,6 +57,26 @@ fn the_whole_job_is_done_over_the_cable_and_nothing_of_it_is_remembered_at_home(
     said.line(&["all 22 nodes answer as planned; 18 speak no Art-Net and are out of reach of this computer"]);
     assert!(said.out.contains("on cable0 as 10.40.0.7 in 10.40.0.0/16"), "{}", said.out);
     assert!(!home.exists());
+}
+
+/// A system with one address on loopback, as some have no other: the demo finds its own way, and says so.
+#[cfg(target_os = "linux")]
+#[test]
+fn where_loopback_has_one_address_the_demo_takes_the_cable_by_itself() {
+    if !has("ip") {
+        return;
+    }
+    let one_address = "ip link set lo up && ip addr flush dev lo && ip addr add 127.0.0.1/32 dev lo";
+    let Some(said) = in_own_network(&format!("{one_address} && deft-lantern demo")) else { return };
+    let said = said.ended(0);
+    said.line(&["all 22 nodes answer as planned"]);
+    assert!(said.notes.contains("they stand behind a cable that is pretended"), "{}", said.notes);
+}
+
+#[test]
+fn hands_are_lent_where_they_reach() {
+    let said = Folder::new().run(&["demo", "--stay", "--ground", "cable", "--hands"]).ended(2);
+    assert!(said.notes.contains("--hands is for nodes on loopback"), "{}", said.notes);
 }
 
 /// The first words to a node may be for it alone: who it is has to be asked for first.

@@ -20,6 +20,9 @@ pub(super) fn run(
     hands: bool,
     out: &mut Out,
 ) -> Result<Exit, Failure> {
+    if hands && !ground.is_shared() {
+        return Err(Failure::Call("--hands is for nodes on loopback, which a second terminal reaches".to_owned()));
+    }
     if let [program, arguments @ ..] = command {
         return beside(folder, ground, program, arguments);
     }
