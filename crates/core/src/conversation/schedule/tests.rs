@@ -5,6 +5,7 @@
 
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::net::Ipv4Addr;
+use std::rc::Rc;
 use std::time::Duration;
 
 use lantern_wire::art_net::{IpProgReply, PollReply};
@@ -78,6 +79,9 @@ struct World {
     at_once: usize,
     plans: Vec<ChangePlan>,
     known_plans: HashMap<Known, Option<usize>>,
+    /// What was written and read before: most of the time would go into that.
+    known_texts: HashMap<Sitting, Rc<str>>,
+    known_runs: HashMap<Vec<Sitting>, Rc<[Run]>>,
 }
 
 fn mac(node: usize) -> MacAddress {
@@ -112,8 +116,17 @@ impl World {
         ))
         .unwrap();
         let start = (0..wanted.len() as u8).collect();
-        let (plans, known_plans) = (Vec::new(), HashMap::new());
-        Self { sheet, wanted: wanted.to_vec(), start, stranger, at_once, plans, known_plans }
+        Self {
+            sheet,
+            wanted: wanted.to_vec(),
+            start,
+            stranger,
+            at_once,
+            plans: Vec::new(),
+            known_plans: HashMap::new(),
+            known_texts: HashMap::new(),
+            known_runs: HashMap::new(),
+        }
     }
 
     fn census(&self, at: &[u8], off: Option<usize>) -> Census {
@@ -140,41 +153,55 @@ impl World {
         census
     }
 
-    /// The logbook as it is on disk.
-    fn runs(&self, logbook: &[Sitting]) -> Vec<Run> {
-        let mut text = String::new();
-        for sitting in logbook {
-            let mut write = |record| {
-                let (at, run) = ("2026-11-25T21:00:00Z".to_owned(), format!("run-{}", sitting.run));
-                text += &serde_json::to_string(&Line { format: FORMAT, at, run, record }).unwrap();
-                text.push('\n');
-            };
-            write(Record::Begun(Begun {
-                order: sitting.order,
-                sheet: None,
-                part: Part::default(),
-                undoes: sitting.undoes.map(|run| format!("run-{run}")),
-                keep: 0,
-                resumed: false,
-                guided: false,
-                fixtures: false,
-            }));
-            let plan = &self.plans[sitting.plan];
-            for (place, change) in plan.changes.iter().enumerate() {
-                write(Record::Planned(Planned::of(place, change)));
-            }
-            for (change, stage) in sitting.stages.iter().enumerate() {
-                let Some(stage) = stage else { continue };
-                write(Record::Step(StepTaken::of(plan, change, 0, Stage::Sending)));
-                write(Record::Step(StepTaken::of(plan, change, 0, *stage)));
-            }
-            if let Some(how) = sitting.ended {
-                write(Record::Ended { how });
-            }
+    /// The logbook as it is read from disk.
+    fn runs(&mut self, logbook: &[Sitting]) -> Rc<[Run]> {
+        if let Some(known) = self.known_runs.get(logbook) {
+            return Rc::clone(known);
         }
-        let (runs, torn) = read(&text).unwrap();
+        let texts: Vec<Rc<str>> = logbook.iter().map(|sitting| self.text(sitting)).collect();
+        let (runs, torn) = read(&texts.concat()).unwrap();
         assert_eq!(torn, 0);
+        let runs: Rc<[Run]> = runs.into();
+        self.known_runs.insert(logbook.to_vec(), Rc::clone(&runs));
         runs
+    }
+
+    /// One sitting as it is on disk.
+    fn text(&mut self, sitting: &Sitting) -> Rc<str> {
+        if let Some(known) = self.known_texts.get(sitting) {
+            return Rc::clone(known);
+        }
+        let mut text = String::new();
+        let mut write = |record| {
+            let (at, run) = ("2026-11-25T21:00:00Z".to_owned(), format!("run-{}", sitting.run));
+            text += &serde_json::to_string(&Line { format: FORMAT, at, run, record }).unwrap();
+            text.push('\n');
+        };
+        write(Record::Begun(Begun {
+            order: sitting.order,
+            sheet: None,
+            part: Part::default(),
+            undoes: sitting.undoes.map(|run| format!("run-{run}")),
+            keep: 0,
+            resumed: false,
+            guided: false,
+            fixtures: false,
+        }));
+        let plan = &self.plans[sitting.plan];
+        for (place, change) in plan.changes.iter().enumerate() {
+            write(Record::Planned(Planned::of(place, change)));
+        }
+        for (change, stage) in sitting.stages.iter().enumerate() {
+            let Some(stage) = stage else { continue };
+            write(Record::Step(StepTaken::of(plan, change, 0, Stage::Sending)));
+            write(Record::Step(StepTaken::of(plan, change, 0, *stage)));
+        }
+        if let Some(how) = sitting.ended {
+            write(Record::Ended { how });
+        }
+        let text: Rc<str> = text.into();
+        self.known_texts.insert(sitting.clone(), Rc::clone(&text));
+        text
     }
 
     /// What the program plans now; `None` where it refuses.
@@ -350,7 +377,7 @@ impl World {
     }
 
     /// Without any more faults: the program goes on to its end, as often as it takes.
-    fn until(&mut self, mut state: State, order: Order, is_there: impl Fn(&Self, &State) -> bool) -> State {
+    fn until(&mut self, mut state: State, order: Order, is_there: impl Fn(&mut Self, &State) -> bool) -> State {
         (state.off, state.kills, state.cuts) = (None, 0, 0);
         for _ in 0..6 {
             while state.work.is_some() || !state.under_way.is_empty() {
@@ -400,7 +427,7 @@ fn explore(world: &mut World, kills: u8, cuts: u8) -> (usize, usize) {
             && ends.insert((state.at.clone(), state.logbook.clone()))
         {
             let there = world.until(state.clone(), Order::Apply, |world, state| state.at == world.wanted);
-            let start = |world: &World, state: &State| {
+            let start = |world: &mut World, state: &State| {
                 state.at == world.start && Run::to_undo(&world.runs(&state.logbook)).is_none()
             };
             world.until(there, Order::Undo, start);
