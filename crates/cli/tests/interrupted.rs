@@ -104,12 +104,15 @@ fn looking_ends_at_any_moment(#[case] arguments: &[&str], #[values(Signal::INT, 
 #[test]
 fn a_survey_that_is_broken_off_shows_what_it_saw() {
     let rig = Rig::tidewick();
-    let mut child = rig.start(&["survey", "--for", "1m"]);
-    std::thread::sleep(Duration::from_millis(1500));
-    kill_process(Pid::from_child(&child), Signal::TERM).unwrap();
-    ended(&mut child);
-    let out = std::io::read_to_string(child.stdout.take().unwrap()).unwrap();
-    assert!(out.contains("quay-north"), "{out}");
+    // Where others take the processors it has not seen much after so short a time.
+    let saw = [1500, 4000, 12_000].into_iter().any(|after| {
+        let mut child = rig.start(&["survey", "--for", "1m"]);
+        std::thread::sleep(Duration::from_millis(after));
+        kill_process(Pid::from_child(&child), Signal::TERM).unwrap();
+        ended(&mut child);
+        std::io::read_to_string(child.stdout.take().unwrap()).unwrap().contains("quay-north")
+    });
+    assert!(saw);
 }
 
 /// A rig of which every node has to change, broken off again and again: at the end all is as planned, and every step that

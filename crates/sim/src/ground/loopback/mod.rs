@@ -27,6 +27,8 @@ use sockets::{LAST_PRIVILEGED, bound, read, read_on, reader, write_on};
 
 /// The second octets grounds may use; 127.0 belongs to the computer itself.
 const SECOND_OCTETS: std::ops::RangeInclusive<u8> = 1..=254;
+/// How often it is looked whether the ground runs.
+const HEARTBEAT: Duration = Duration::from_millis(100);
 /// How many parties are remembered as listening to what nodes say to everybody.
 const MOST_LISTENERS: usize = 64;
 
@@ -148,6 +150,13 @@ impl LoopbackGround {
         self.told(move |ground| ground.levels(port_address))
     }
 
+    /// The longest time that the ground stood still since this was asked last, because the processors were taken by somebody
+    /// else: what was not answered then was not refused by its nodes.
+    #[must_use]
+    pub fn stood_still(&self) -> Duration {
+        self.told(|ground| std::mem::take(&mut ground.stood_still))
+    }
+
     /// What the ground tells of itself; nothing once it has stopped.
     fn told<T: Default + Send + 'static>(&self, tell: impl FnOnce(&mut Ground) -> T + Send + 'static) -> T {
         let (to, from) = mpsc::channel();
@@ -191,6 +200,7 @@ struct Ground {
     heard: UnboundedSender<Inbound>,
     inbox: UnboundedReceiver<Inbound>,
     started: Instant,
+    stood_still: Duration,
 }
 
 struct NodeSocket {
@@ -244,6 +254,7 @@ impl Ground {
             heard,
             inbox,
             started: Instant::now(),
+            stood_still: Duration::ZERO,
         })
     }
 
@@ -264,9 +275,10 @@ impl Ground {
                 spawn_local(read(reader, address, self.heard.clone()));
             }
         }
+        let mut looked = self.started.elapsed();
         loop {
             let wake = self.parties.iter().filter_map(Party::wake_at).min();
-            let sleep = wake.map_or(Duration::from_secs(60), |at| at.saturating_sub(self.started.elapsed()));
+            let sleep = wake.map_or(HEARTBEAT, |at| at.saturating_sub(self.started.elapsed())).min(HEARTBEAT);
             tokio::select! {
                 frame = self.inbox.recv() => match frame {
                     Some(Inbound::Datagram(frame)) => self.hear(&frame),
@@ -282,6 +294,9 @@ impl Ground {
                 () = tokio::time::sleep(sleep) => {}
             }
             self.wake_parties();
+            let now = self.started.elapsed();
+            self.stood_still = self.stood_still.max((now - looked).saturating_sub(sleep));
+            looked = now;
         }
     }
 
