@@ -102,6 +102,83 @@ fn three_fixtures_of_the_night_are_not_as_planned() {
     assert!(without["fixtures"].is_null(), "nobody asked");
 }
 
+/// Three gateways that tell nothing of who hangs there, each for a reason of its own: nobody is called missing, and what is advised
+/// helps.
+#[test]
+fn a_gateway_that_tells_nothing_is_what_is_wrong_and_not_its_fixtures() {
+    let node = |name: &str, mac: u8, net: u8, more: &str| {
+        format!(
+            "[[node]]\nname = \"{name}\"\nmodel = \"marrowbright-four\"\nmac = \"02:4d:42:00:10:{mac:02x}\"\n\
+             address = \"10.40.1.10{mac}\"\npages = [{{ net = {net}, out = [0, 1, 2, 3] }}]\n{more}\n"
+        )
+    };
+    let unit = |behind: &str, number: u8| {
+        format!(
+            "[[fixture]]\nbehind = \"{behind}\"\nport = 1\nuid = \"7ff0:0000000{number}\"\nlabel = \"{behind}-wash\"\n\
+             model = \"Wash\"\nmodes = [{{ name = \"plain\", footprint = 4 }}]\n"
+        )
+    };
+    let nodes = [
+        node("quay-north", 1, 0, ""),
+        node("quay-east", 2, 1, "quirks = [\"tells-no-tables\"]"),
+        node("quay-west", 3, 2, ""),
+    ];
+    let scene =
+        format!("network = \"10.40.0.0\"\n{}{}{}", nodes.concat(), unit("quay-north", 1), unit("quay-east", 2));
+    let rig = Rig::with(&Scene::parse(&scene).unwrap());
+    let planned = |name: &str, mac: u8, net: u8| {
+        format!(
+            "[[node]]\nname = \"{name}\"\nmac = \"02:4d:42:00:10:{mac:02x}\"\naddress = \"10.40.1.10{mac}\"\n\
+             port = [{{ port = 1, out = \"{net}:0:0\" }}]\n[[fixture]]\nname = \"{name}-wash\"\non = \"{net}:0:0\"\nslot = 1\n\
+             footprint = 4\n"
+        )
+    };
+    let nodes = [planned("quay-north", 1, 0), planned("quay-east", 2, 1), planned("quay-west", 3, 2)].concat();
+    let network = "[rig]\nname = \"t\"\n[[network]]\nname = \"n\"\nrange = \"10.40.0.0/16\"\n";
+    rig.write_sheet("t.rig.toml", &format!("{network}{nodes}"));
+    let states = |said: &Value| {
+        let of = |one: &Value| one["state"].as_str().unwrap().to_owned();
+        said["fixtures"].as_array().unwrap().iter().map(of).collect::<Vec<_>>()
+    };
+    let check = ["check", "t.rig.toml", "--fixtures"];
+    let json = rig.run(&[&check[..], &["--json"]].concat()).json();
+    assert_eq!(states(&json), ["as planned", "not told", "not told"]);
+    let said = rig.run(&check);
+    assert!(
+        said.line(&["R031"]).contains("quay-east was asked who hangs on port 1, and did not tell"),
+        "{}",
+        said.out
+    );
+    assert!(
+        said.out.contains("quay-west does no RDM: nothing is known of 1 fixture of the sheet"),
+        "{}",
+        said.out
+    );
+    assert!(
+        said.out.contains("1 of 3 fixtures as planned; 2 of which their gateway told nothing"),
+        "{}",
+        said.out
+    );
+
+    rig.run(&["set", "quay-north", "--port", "1", "--rdm", "off", "--sheet", "t.rig.toml", "--yes"]).ended(0);
+    let json = rig.run(&[&check[..], &["--json"]].concat()).json();
+    assert_eq!(states(&json), ["not told"; 3]);
+    let off = rig.run(&check);
+    assert!(off.out.contains("RDM is off at quay-north 1"), "{}", off.out);
+    let advice = "set quay-north --port 1 --rdm on";
+    assert!(off.out.contains(advice), "{}", off.out);
+    let dry = rig.run(&["apply", "t.rig.toml", "--fixtures", "--dry-run"]);
+    assert!(
+        dry.out.contains("quay-east was asked who hangs on port 1") && !dry.out.contains("its cable"),
+        "{}",
+        dry.out
+    );
+    let order: Vec<&str> = advice.split(' ').chain(["--sheet", "t.rig.toml", "--yes"]).collect();
+    rig.run(&order).ended(0);
+    let json = rig.run(&[&check[..], &["--json"]].concat()).json();
+    assert_eq!(states(&json), ["as planned", "not told", "not told"]);
+}
+
 /// All three are set and proven: two by messages, the third by a person's hands, led and looked at; nothing else is touched. Taking it
 /// back leads the hands back as well, and makes everybody as before.
 #[cfg(unix)]

@@ -236,6 +236,16 @@ pub(crate) const SHEET: &str = "[rig]\nname = \"t\"\n[[network]]\nname = \"l\"\n
     [[node]]\nname = \"hall\"\nmac = \"02:4d:42:00:20:01\"\naddress = \"10.40.1.2\"\nport = [{ port = 1, out = \"1:1:0\" }]\n\
     [[fixture]]\nname = \"wash\"\non = \"1:0:0\"\nslot = 1\nfootprint = 14\ncount = 2\nmode = 1\n";
 
+fn state(state: &FixtureState) -> String {
+    match state {
+        FixtureState::NotAsked => "not asked".to_owned(),
+        FixtureState::Untold(why) => why.what().to_owned(),
+        FixtureState::Missing => "missing".to_owned(),
+        FixtureState::Mute(_) => "mute".to_owned(),
+        FixtureState::Found(_, all) => all.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "),
+    }
+}
+
 /// What is said of the second wash is what is so of it; the first one is always as planned.
 #[rstest]
 #[case::as_planned("behind = \"gate-0\"\nport = 1\nstart_address = 15", "", "Pass")]
@@ -298,15 +308,7 @@ fn a_planned_fixture_is_held_against_the_one_that_hangs_there(
     let sheet = RigSheet::parse(&format!("{SHEET}{sheet}")).unwrap();
     let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
     let compared = compare_fixtures(&sheet, survey.census());
-    let told = |row: &FixtureRow<'_>| {
-        let what = match &row.state {
-            FixtureState::NotAsked => "not asked".to_owned(),
-            FixtureState::Missing => "missing".to_owned(),
-            FixtureState::Mute(_) => "mute".to_owned(),
-            FixtureState::Found(_, all) => all.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "),
-        };
-        format!("{:?} {what}", row.verdict()).trim_end().to_owned()
-    };
+    let told = |row: &FixtureRow<'_>| format!("{:?} {}", row.verdict(), state(&row.state)).trim_end().to_owned();
     let rows: Vec<(String, String)> = compared.rows.iter().map(|row| (row.name.clone(), told(row))).collect();
     assert_eq!(rows, [("wash-1".into(), "Pass".into()), ("wash-2".into(), said.to_owned())]);
     assert_eq!(compared.findings(&sheet).len(), usize::from(said != "Pass"), "{:?}", compared.findings(&sheet));
@@ -326,6 +328,29 @@ fn nobody_is_missing_behind_a_gateway_that_is_off_and_strangers_are_told() {
     assert_eq!(said, ["7ff0:00000009 (wash 9) on hall 3 is not on the sheet"]);
 }
 
+/// Of whose cable nothing was told, it is said why; nobody is sent to look for a plug that may be in its place.
+#[rstest]
+#[case::everybody_told("", "", "missing", 2)]
+#[case::no_table("quirks = [\"tells-no-tables\"]", "", "quay was asked who hangs on port 1, and did not tell", 1)]
+#[case::locked("", "locked = [\"10.40.1.1\"]\n", "quay is locked, and was not asked who hangs on it", 0)]
+fn of_whom_nothing_was_told_is_not_missing(
+    #[case] gateway: &str,
+    #[case] locked: &str,
+    #[case] said: &str,
+    #[case] findings: usize,
+) {
+    let gate = gateways(1).replace("address = \"10.40.1.1\"", &format!("address = \"10.40.1.1\"\n{gateway}"));
+    // The table is that of a cable with somebody else on it.
+    let scene = Scene::parse(&(gate + &unit(0, 3, 3, ""))).unwrap();
+    let sheet = RigSheet::parse(&SHEET.replace("/16\"\n", &format!("/16\"\n{locked}"))).unwrap();
+    let (survey, ..) = survey(&scene, OnCables::Read, 500, Some(sheet.clone()));
+    let compared = compare_fixtures(&sheet, survey.census());
+    let states: Vec<String> = compared.rows.iter().map(|row| state(&row.state)).collect();
+    assert_eq!(states, [said, said]);
+    let rows = compared.findings(&sheet).into_iter().filter(|one| ["R017", "R031"].contains(&one.rule.code));
+    assert_eq!(rows.count(), findings, "of a cable that nothing was told of there is one, not one for each");
+}
+
 /// A gateway that is not on the sheet and calls itself as one that is, is not that one; nor is whoever hangs on it in its place.
 #[test]
 fn a_gateway_that_calls_itself_like_a_planned_one_is_another() {
@@ -335,7 +360,8 @@ fn a_gateway_that_calls_itself_like_a_planned_one_is_another() {
     let (survey, ..) = survey(&scene, OnCables::Read, 500, None);
     let sheet = RigSheet::parse(SHEET).unwrap();
     let compared = compare_fixtures(&sheet, survey.census());
-    assert!(compared.rows.iter().all(|row| matches!(row.state, FixtureState::Missing)));
+    let states: Vec<String> = compared.rows.iter().map(|row| state(&row.state)).collect();
+    assert_eq!(states, ["quay does no RDM"; 2]);
     let unexpected: Vec<&str> = compared.unexpected.iter().map(|one| one.cable.as_str()).collect();
     assert_eq!(unexpected, ["quay 1"]);
 }

@@ -109,7 +109,7 @@ fn planned_fixtures(is_meant: impl Fn(&str) -> bool, sheet: Option<&RigSheet>, c
     let rows = compare_fixtures(sheet, census).rows;
     let found = rows.iter().filter(|row| is_meant(&row.name)).filter_map(|row| match &row.state {
         FixtureState::Found(found, _) => Some(Subject::of_fixture(found)),
-        FixtureState::NotAsked | FixtureState::Missing | FixtureState::Mute(_) => None,
+        _ => None,
     });
     found.collect()
 }

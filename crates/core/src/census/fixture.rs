@@ -1,6 +1,6 @@
 //! Fixtures: the units on the cables of gateways, as RDM tells them.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::net::Ipv4Addr;
 
 use lantern_wire::MacAddress;
@@ -106,11 +106,13 @@ impl Behind {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Fixtures {
     known: BTreeMap<(Behind, Uid), FoundFixture>,
+    /// Cables of which the gateway told everybody who hangs there.
+    cables: BTreeSet<Behind>,
     overlooked: u64,
 }
 
 impl Fixtures {
-    /// The most fixtures kept.
+    /// The most fixtures, and cables, kept.
     const MOST: usize = 65_536;
 
     pub(crate) fn take(&mut self, fixture: &FoundFixture) {
@@ -120,6 +122,18 @@ impl Fixtures {
             return;
         }
         self.known.insert(key, fixture.clone());
+    }
+
+    /// The gateway has told everybody who hangs on this cable, if anybody.
+    pub(crate) fn take_cable(&mut self, cable: Behind) {
+        if self.cables.len() < Self::MOST {
+            self.cables.insert(cable);
+        }
+    }
+
+    /// In the order of gateways and ports.
+    pub(crate) fn cables(&self) -> Vec<Behind> {
+        self.cables.iter().copied().collect()
     }
 
     /// In the order of gateways, ports and identifiers.

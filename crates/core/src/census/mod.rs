@@ -110,6 +110,8 @@ pub struct Evidence {
     pub units: Vec<Unit>,
     /// The units on the cables of gateways.
     pub fixtures: Vec<FoundFixture>,
+    /// The cables of which the gateway told everybody who hangs there.
+    pub cables: Vec<Behind>,
     /// What of the devices is patched.
     pub patch_points: Vec<PatchPoint>,
     /// The network around the devices.
@@ -178,6 +180,7 @@ impl Census {
             streams: self.streams(),
             units: self.units(),
             fixtures: self.fixtures(),
+            cables: self.cables(),
             patch_points: self.patch_points(),
             surroundings: self.surroundings(),
         }
@@ -225,6 +228,12 @@ impl Census {
     #[must_use]
     pub fn fixtures(&self) -> Vec<FoundFixture> {
         both(&self.kept.fixtures, self.fixtures.sorted())
+    }
+
+    /// The cables of which the gateway told everybody who hangs there, if anybody, in the order of gateways and ports.
+    #[must_use]
+    pub fn cables(&self) -> Vec<Behind> {
+        both(&self.kept.cables, self.fixtures.cables())
     }
 
     /// What of the devices is patched, in the order of their addresses.
@@ -345,6 +354,7 @@ impl Census {
             }
             Told::Unit(unit) => self.units.take(unit),
             Told::Fixture(fixture) => self.fixtures.take(fixture),
+            Told::Cable(cable) => self.fixtures.take_cable(*cable),
             Told::PatchPoint(point) => self.patch_points.take(point),
             Told::Spoke { .. } | Told::ArtNet | Told::Arp | Told::Echo | Told::Neighbour | Told::Traffic => {}
         }

@@ -59,6 +59,9 @@ pub struct FoundNode {
     /// What its indicators do; `None` when it does not know.
     #[serde(default)]
     pub indicators: Option<Indicators>,
+    /// Whether it says that it does RDM.
+    #[serde(default)]
+    pub does_rdm: bool,
     /// What can be changed on it from here.
     pub can: Abilities,
     /// Whether its address came by DHCP; `None` when it did not tell.
@@ -125,6 +128,7 @@ impl FoundNode {
             report: Said::default(),
             on_data_loss: None,
             indicators: None,
+            does_rdm: false,
             can: Abilities::default(),
             dhcp: None,
             settings: None,
@@ -225,6 +229,7 @@ impl FoundNode {
         let told2 = reply.tells_status2().then_some(reply.status2);
         let told3 = reply.tells_status3().then_some(reply.status3);
         self.indicators = Indicators::told(reply.status1);
+        self.does_rdm = reply.status1.rdm();
         self.on_data_loss = told3.map(|status| status.data_loss().into());
         self.can = Abilities {
             dhcp: told2.map(Status2::dhcp_able),

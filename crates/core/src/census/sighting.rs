@@ -117,6 +117,8 @@ pub enum Told {
     Unit(Box<Unit>),
     /// A unit on one of its cables.
     Fixture(Box<FoundFixture>),
+    /// Everybody on this cable of it was told.
+    Cable(Behind),
     /// Something of it that is patched.
     PatchPoint(Box<PatchPoint>),
     /// It spoke to everybody about something else.
@@ -195,7 +197,7 @@ impl Told {
             Self::Querier { .. } => Way::Igmp,
             Self::Spoke { family, .. } => *family,
             Self::Unit(unit) => unit.family,
-            Self::Fixture(_) => Way::Rdm,
+            Self::Fixture(_) | Self::Cable(_) => Way::Rdm,
             Self::PatchPoint(point) => point.unit.family,
             // Whoever wants a group may have been here for long.
             Self::Groups { .. } | Self::Traffic => Way::Traffic,
@@ -305,6 +307,11 @@ impl Sighting {
         Self { mac, to_us: true, ..Self::plain(at, address, Told::Fixture(Box::new(fixture))) }
     }
 
+    /// A cable of which the gateway has told everybody.
+    pub(crate) fn of_cable(at: Duration, cable: Behind) -> Self {
+        Self { mac: cable.mac, to_us: true, ..Self::plain(at, cable.address, Told::Cable(cable)) }
+    }
+
     /// Something that is patched, as its device tells.
     pub(crate) fn of_patch_point(at: Duration, point: PatchPoint) -> Self {
         let (mac, from) = (point.unit.mac, point.unit.address);
@@ -323,6 +330,7 @@ impl Sighting {
             Told::Spoke { stated, .. } => (self.mac.or(stated.filter(|mac| mac.is_known())), self.from),
             Told::Unit(unit) => (unit.mac, unit.address),
             Told::Fixture(fixture) => (fixture.behind.mac, fixture.behind.address),
+            Told::Cable(cable) => (cable.mac, cable.address),
             Told::PatchPoint(point) => (point.unit.mac, point.unit.address),
             _ => (self.mac, self.from),
         }

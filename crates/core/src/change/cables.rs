@@ -87,6 +87,10 @@ fn of_row(
     let (found, differences) = match &row.state {
         // That its gateway does not answer is said of the gateway.
         FixtureState::NotAsked => return None,
+        FixtureState::Untold(why) => {
+            leave(why.what().to_owned());
+            return None;
+        }
         FixtureState::Missing => {
             leave(NO_TABLE.to_owned());
             return None;

@@ -6,6 +6,7 @@ use std::fmt;
 use lantern_wire::rdm::Uid;
 
 use super::health::{Trouble, troubles};
+use super::tables::{self, Tables, Untold};
 use super::{Match, Matching};
 use crate::Direction;
 use crate::census::{Census, FoundFixture, FoundNode};
@@ -15,7 +16,7 @@ use crate::finding::{Finding, Rule, Severity};
 use crate::sheet::{Fixture, RigSheet, SheetNode};
 use crate::universe::{PortAddress, Universe};
 
-pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED, &OTHER_FOOTPRINT];
+pub(crate) static RULES: &[&Rule] = &[&MISSING, &DIFFERENT, &UNEXPECTED, &OTHER_FOOTPRINT, &tables::UNTOLD];
 
 static MISSING: Rule = Rule {
     code: "R017",
@@ -67,6 +68,8 @@ pub struct FixtureRow<'a> {
 pub enum FixtureState {
     /// None of the gateways that it may hang on answers.
     NotAsked,
+    /// A gateway that answers did not tell who hangs on a port that it may hang on.
+    Untold(Untold),
     /// No gateway knows it.
     Missing,
     /// A gateway knows it, and it answers nothing.
@@ -90,7 +93,7 @@ impl FixtureRow<'_> {
     pub fn verdict(&self) -> Verdict {
         match &self.state {
             FixtureState::Missing | FixtureState::Mute(_) => Verdict::Fail,
-            FixtureState::NotAsked => Verdict::Look,
+            FixtureState::NotAsked | FixtureState::Untold(_) => Verdict::Look,
             FixtureState::Found(found, differences) => match Verdict::of(differences) {
                 Verdict::Pass => troubles(found).iter().map(Trouble::verdict).max().unwrap_or(Verdict::Pass),
                 verdict => verdict,
@@ -105,12 +108,21 @@ impl FixtureRow<'_> {
         differences.iter().all(|one| one.field != Field::Cable)
     }
 
+    /// What its gateway has in its table, whether it answers or not.
+    #[must_use]
+    pub const fn found(&self) -> Option<&FoundFixture> {
+        match &self.state {
+            FixtureState::Mute(found) | FixtureState::Found(found, _) => Some(found),
+            FixtureState::NotAsked | FixtureState::Untold(_) | FixtureState::Missing => None,
+        }
+    }
+
     /// What is not in order with it, as it tells itself.
     #[must_use]
     pub fn troubles(&self) -> Vec<Trouble> {
         match &self.state {
             FixtureState::Found(found, _) => troubles(found),
-            FixtureState::NotAsked | FixtureState::Missing | FixtureState::Mute(_) => Vec::new(),
+            _ => Vec::new(),
         }
     }
 
@@ -162,7 +174,7 @@ impl FixtureRow<'_> {
                 };
                 DIFFERENT.finding(format!("{name}: {}", list.join("; ")), remedy)
             }
-            FixtureState::NotAsked => return None,
+            FixtureState::NotAsked | FixtureState::Untold(_) => return None,
         };
         Some(finding.at(sheet, self.planned.name.span, name.clone()))
     }
@@ -189,6 +201,18 @@ impl FixtureComparison<'_> {
         self.rows.iter().filter(is_settable).count()
     }
 
+    /// Of which cables nothing was told, one for each.
+    #[must_use]
+    pub fn untold(&self) -> Vec<Finding> {
+        let mut untold: BTreeMap<&Untold, usize> = BTreeMap::new();
+        for row in &self.rows {
+            if let FixtureState::Untold(why) = &row.state {
+                *untold.entry(why).or_default() += 1;
+            }
+        }
+        untold.into_iter().filter_map(|(why, fixtures)| why.finding(fixtures)).collect()
+    }
+
     /// What is wrong with them.
     #[must_use]
     pub fn findings(&self, sheet: &RigSheet) -> Vec<Finding> {
@@ -202,7 +226,8 @@ impl FixtureComparison<'_> {
             let troubles = row.troubles().into_iter().map(|trouble| at(trouble.finding(&row.name)));
             row.finding(sheet).into_iter().chain(row.footprint_finding(sheet)).chain(troubles).collect::<Vec<_>>()
         };
-        self.rows.iter().flat_map(of_row).chain(self.unexpected.iter().map(strange)).collect()
+        let unexpected = self.unexpected.iter().map(strange);
+        self.rows.iter().flat_map(of_row).chain(self.untold()).chain(unexpected).collect()
     }
 }
 
@@ -218,7 +243,7 @@ struct Planned<'a> {
 }
 
 /// A port of a node of the sheet.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Port<'a> {
     /// What the sheet calls the node; no two are called the same.
     pub node: &'a str,
@@ -319,6 +344,7 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
     take(&planned, &mut hanging, &mut matched, by_label);
     take(&planned, &mut hanging, &mut matched, by_place);
     let answering: HashSet<&str> = of_node.values().copied().collect();
+    let tables = Tables::of(sheet, census, &of_node);
     let row = |(planned, found): (Planned<'a>, Option<Hanging<'a>>)| {
         let is_asked = planned.ports.is_empty() || planned.ports.iter().any(|port| answering.contains(port.node));
         let hangs_on = found.as_ref().and_then(|found| found.port);
@@ -328,8 +354,8 @@ pub fn compare_fixtures<'a>(sheet: &'a RigSheet, census: &Census) -> FixtureComp
                 let differences = planned.differences(&found);
                 FixtureState::Found(found.fixture, differences)
             }
-            None if is_asked => FixtureState::Missing,
-            None => FixtureState::NotAsked,
+            None if !is_asked => FixtureState::NotAsked,
+            None => tables.untold(&planned.ports).map_or(FixtureState::Missing, FixtureState::Untold),
         };
         FixtureRow {
             cable: planned.cable(),

@@ -2,7 +2,6 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::FixtureState;
 use super::fixtures::{FixtureComparison, Port};
 use crate::census::FoundFixture;
 use crate::rework::InRow;
@@ -126,10 +125,7 @@ impl FixtureComparison<'_> {
         }
         // Whoever is taken for a fixture that is not meant is none of those that are.
         let meant = self.rows.iter().filter(|row| is_meant(&row.name));
-        let matched = meant.filter_map(|row| match &row.state {
-            FixtureState::Found(found, _) | FixtureState::Mute(found) => Some((row.hangs_on?, found)),
-            FixtureState::NotAsked | FixtureState::Missing => None,
-        });
+        let matched = meant.filter_map(|row| Some((row.hangs_on?, row.found()?)));
         let strange = self.unexpected.iter().filter_map(|one| Some((one.port?, &one.fixture)));
         for (port, found) in matched.chain(strange).filter(|(_, found)| !known.contains(&found.uid)) {
             let own = cables.iter_mut().find(|((ports, _), _)| ports.contains(&port));

@@ -2,7 +2,7 @@
 
 use super::table::{Delimiter, write_table};
 use crate::census::{Census, FoundFixture};
-use crate::compare::{FixtureState, compare_fixtures};
+use crate::compare::compare_fixtures;
 use crate::facts::Field;
 use crate::sheet::{AskedUniverse, RigSheet};
 
@@ -34,11 +34,7 @@ pub fn export_upkeep(sheet: &RigSheet, census: &Census, delimiter: Delimiter) ->
             AskedUniverse::Fill(_) | AskedUniverse::Impossible(_) => String::new(),
         };
         let slot = row.planned.slot_of(row.nth).map(|slot| slot.to_string()).unwrap_or_default();
-        let found = match &row.state {
-            FixtureState::Found(found, _) | FixtureState::Mute(found) => Some(found),
-            FixtureState::NotAsked | FixtureState::Missing => None,
-        };
-        [vec![row.name.clone(), on, slot], told(found)].concat()
+        [vec![row.name.clone(), on, slot], told(row.found())].concat()
     });
     let strange = compared.unexpected.iter().map(|one| {
         let universe = one.fixture.behind.universe.to_string();

@@ -33,7 +33,11 @@ impl SimNode {
             }
             Ok(Message::Dmx(dmx)) => self.hear_levels(dmx.port_address, dmx.slots),
             Ok(Message::IpProg(message)) => self.hear_ip_prog(now, from, &message, bytes),
-            Ok(Message::TodRequest(request)) if !self.cables.is_empty() => self.hear_tod_request(&request),
+            Ok(Message::TodRequest(request))
+                if !self.cables.is_empty() && !self.setup.has(Quirk::TellsNoTables) =>
+            {
+                self.hear_tod_request(&request);
+            }
             Ok(Message::TodControl(control)) if !self.cables.is_empty() => {
                 self.note_write(now, bytes);
                 self.hear_tod_control(now, &control);

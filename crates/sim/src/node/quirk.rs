@@ -97,6 +97,8 @@ pub enum Quirk {
     AnswersUnderItsMask,
     /// Answers each poll twice.
     AnswersTwice,
+    /// Says that it does RDM, and tells nobody who hangs on its cables.
+    TellsNoTables,
     /// Each page counts its own answers, and all but the first report a fault.
     PagesReportThemselves,
 }

@@ -1,6 +1,6 @@
 //! What `check --fixtures` shows: a line for each fixture that is not as planned, and one sentence for all.
 
-use lantern_core::census::{FoundFixture, Health};
+use lantern_core::census::Health;
 use lantern_core::compare::{FixtureComparison, FixtureRow, FixtureState, Hanging, Verdict};
 use lantern_core::facts::Difference;
 use serde::Serialize;
@@ -12,6 +12,7 @@ use crate::output::{Cell, Table, Tone, counted};
 fn state(row: &FixtureRow<'_>) -> (&'static str, Tone) {
     match &row.state {
         FixtureState::NotAsked => ("not asked", Tone::Faint),
+        FixtureState::Untold(_) => ("not told", Tone::Doubtful),
         FixtureState::Missing => ("missing", Tone::Bad),
         FixtureState::Mute(_) => ("mute", Tone::Bad),
         FixtureState::Found(_, differences) => answering(differences),
@@ -21,6 +22,7 @@ fn state(row: &FixtureRow<'_>) -> (&'static str, Tone) {
 fn what(row: &FixtureRow<'_>) -> String {
     match &row.state {
         FixtureState::NotAsked => String::new(),
+        FixtureState::Untold(why) => why.what().to_owned(),
         FixtureState::Missing => "in no gateway's table".to_owned(),
         FixtureState::Mute(_) => "in the gateway's table, and answers nothing".to_owned(),
         FixtureState::Found(_, differences) => {
@@ -30,13 +32,14 @@ fn what(row: &FixtureRow<'_>) -> String {
     }
 }
 
-/// Those that are not as planned. Whose gateway is silent is only counted: that is the gateway's trouble.
+/// Those that are not as planned. Whose gateway is silent, or tells nothing of them, is only counted: that is the gateway's trouble.
 pub(super) fn table(compared: &FixtureComparison<'_>) -> Table {
     let mut table = Table::new(&["verdict", "fixture", "state", "cable", "what", "UID"])
         .unbroken(&["verdict", "fixture", "state", "cable", "UID"])
         .on_request(&["UID"]);
-    let is_shown =
-        |row: &&FixtureRow<'_>| row.verdict() != Verdict::Pass && !matches!(row.state, FixtureState::NotAsked);
+    let is_of_gateway =
+        |row: &FixtureRow<'_>| matches!(row.state, FixtureState::NotAsked | FixtureState::Untold(_));
+    let is_shown = |row: &&FixtureRow<'_>| row.verdict() != Verdict::Pass && !is_of_gateway(row);
     for row in compared.rows.iter().filter(is_shown) {
         let (words, tone) = state(row);
         table.row(vec![
@@ -45,7 +48,7 @@ pub(super) fn table(compared: &FixtureComparison<'_>) -> Table {
             Cell::new(words, tone),
             row.cable.clone().into(),
             what(row).into(),
-            found(row).map_or_else(String::new, |found| found.uid.to_string()).into(),
+            row.found().map_or_else(String::new, |found| found.uid.to_string()).into(),
         ]);
     }
     for Hanging { cable, fixture: found, .. } in &compared.unexpected {
@@ -61,13 +64,6 @@ pub(super) fn table(compared: &FixtureComparison<'_>) -> Table {
     table
 }
 
-const fn found<'a>(row: &'a FixtureRow<'_>) -> Option<&'a FoundFixture> {
-    match &row.state {
-        FixtureState::Mute(found) | FixtureState::Found(found, _) => Some(found),
-        FixtureState::NotAsked | FixtureState::Missing => None,
-    }
-}
-
 /// All of them in a sentence, and how bad that is.
 pub(super) fn summary(compared: &FixtureComparison<'_>) -> (Tone, String) {
     let count = |wanted: Verdict| compared.rows.iter().filter(|row| row.verdict() == wanted).count();
@@ -80,6 +76,10 @@ pub(super) fn summary(compared: &FixtureComparison<'_>) -> (Tone, String) {
     };
     if not_asked > 0 {
         text += &format!("; {not_asked} behind gateways that do not answer");
+    }
+    let untold = compared.rows.iter().filter(|row| matches!(row.state, FixtureState::Untold(_))).count();
+    if untold > 0 {
+        text += &format!("; {untold} of which their gateway told nothing");
     }
     if !compared.unexpected.is_empty() {
         text += &format!("; {} not on the sheet", compared.unexpected.len());
@@ -111,13 +111,13 @@ pub(super) fn lines<'a>(compared: &'a FixtureComparison<'_>) -> Vec<Line<'a>> {
         verdict: row.verdict(),
         state: state(row).0,
         cable: &row.cable,
-        uid: found(row).map(|found| found.uid.to_string()),
+        uid: row.found().map(|found| found.uid.to_string()),
         differences: match &row.state {
             FixtureState::Found(_, differences) => differences,
             _ => &[],
         },
         troubles: row.troubles().into_iter().map(|trouble| trouble.what).collect(),
-        health: found(row).map(|found| &found.health),
+        health: row.found().map(|found| &found.health),
     };
     compared.rows.iter().map(line).collect()
 }

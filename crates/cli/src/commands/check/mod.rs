@@ -245,8 +245,10 @@ impl Check<'_> {
             out.table(&of_patches)?;
             out.line("")?;
         }
-        // The table tells the differences; the list adds who is missing, who is too many, and what is wrong around them.
-        let listed = [comparison.absences(sheet), judged.around.clone()].concat();
+        // The table tells the differences; the list adds who is missing, who is too many, what is wrong around them, and of whom
+        // nothing was told.
+        let untold = of_fixtures.map(FixtureComparison::untold).unwrap_or_default();
+        let listed = [comparison.absences(sheet), judged.around.clone(), untold].concat();
         findings::print(out, &listed)?;
         let of_devices = show::summary(comparison, &judged.of_devices(sheet));
         let further = of_fixtures.map(fixtures::summary).into_iter().chain(patches::summary(&judged.patches));

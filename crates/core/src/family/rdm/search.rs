@@ -7,9 +7,9 @@ use std::time::Duration;
 use lantern_wire::art_net::{Message, PORT, PollReply, Rdm, TodData};
 use lantern_wire::rdm::Uid;
 
-use super::tables::{Asks, Tables};
+use super::tables::{Asks, News, Tables};
 use super::{Asker, Cable, FIELDS, Reading, own_uid};
-use crate::census::{Behind, FoundFixture, Health, News, Sighting, Told, Way};
+use crate::census::{self, Behind, FoundFixture, Health, Sighting, Told, Way};
 use crate::conversation::{Deadlines, OnCables, Outgoing, Seat, SurveyPlan};
 use crate::facts::Facts;
 use crate::sheet::RigSheet;
@@ -86,7 +86,10 @@ impl Search {
     }
 
     fn hear_table(&mut self, now: Duration, from: Ipv4Addr, told: &TodData) {
-        let Some((behind, fresh)) = self.tables.hear(from, told) else { return };
+        let Some(News { behind, fresh, is_whole_now }) = self.tables.hear(from, told) else { return };
+        if is_whole_now {
+            self.told.push_back(Sighting::of_cable(now, behind));
+        }
         let at = (behind.address, behind.universe);
         let mut to_read = Vec::new();
         for uid in fresh {
@@ -208,7 +211,7 @@ fn datagram(seat: usize, to: Ipv4Addr, bytes: Vec<u8>) -> Outgoing {
 }
 
 impl Asker for Search {
-    fn hear(&mut self, now: Duration, sighting: &Sighting, _: &News, _: &mut Vec<Outgoing>) {
+    fn hear(&mut self, now: Duration, sighting: &Sighting, _: &census::News, _: &mut Vec<Outgoing>) {
         match &sighting.told {
             Told::PollReply(reply) => self.hear_page(now, sighting, reply),
             Told::Spoke { family: Way::Rdm, bytes, .. } => match Message::parse(bytes) {

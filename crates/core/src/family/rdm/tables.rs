@@ -45,6 +45,16 @@ impl Table {
     }
 }
 
+/// What a part of a table adds.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct News {
+    pub(super) behind: Behind,
+    /// Who is new on the cable.
+    pub(super) fresh: Vec<Uid>,
+    /// Whether with it everybody has been told.
+    pub(super) is_whole_now: bool,
+}
+
 /// The tables of all ports, by page and slot.
 #[derive(Debug)]
 pub(super) struct Tables {
@@ -128,8 +138,8 @@ impl Tables {
         self.all.range((page, 0)..=(page, u8::MAX)).map(|(_, table)| table)
     }
 
-    /// A gateway has told a part of a table. Gives the cable and who is new on it.
-    pub(super) fn hear(&mut self, from: Ipv4Addr, told: &TodData) -> Option<(Behind, Vec<Uid>)> {
+    /// A gateway has told a part of a table.
+    pub(super) fn hear(&mut self, from: Ipv4Addr, told: &TodData) -> Option<News> {
         let page = (from, told.bind_index.max(1));
         // What it told before it was asked to search is the old table.
         if self.searched.contains(&page) && !self.searching.was_asked(page) {
@@ -140,17 +150,18 @@ impl Tables {
         if told.response != TodData::FULL {
             return None;
         }
+        let was_whole = table.is_whole();
         table.total = Some(usize::from(told.total));
         let room = MOST_ON_PORT.saturating_sub(table.uids.len()).min(MOST_UNITS - self.units);
         let devices = told.uids.iter().filter(|uid| !uid.is_broadcast());
         let fresh: Vec<Uid> = devices.filter(|uid| !table.uids.contains(uid)).take(room).copied().collect();
         table.uids.extend(&fresh);
         self.units += fresh.len();
-        let behind = table.behind;
+        let (behind, is_whole_now) = (table.behind, table.is_whole() && !was_whole);
         if self.tables(page).all(Table::is_whole) {
             self.retries(page).answered(page);
         }
-        Some((behind, fresh))
+        Some(News { behind, fresh, is_whole_now })
     }
 
     /// How many units they have together.
@@ -223,10 +234,12 @@ mod tests {
         let Some((GATEWAY, Asks::Tables(1, request))) = tables.ask(Duration::ZERO) else { panic!("no request") };
         assert_eq!(request.addresses, [5], "only the output is asked for");
         assert_eq!(tables.ask(Duration::ZERO), None, "one request for all of them");
-        let (behind, fresh) = tables.hear(GATEWAY, &told(0, 3, vec![uid(1), uid(2), Uid::EVERYBODY])).unwrap();
-        assert_eq!((behind.slot, fresh.len()), (0, 2));
+        let news = tables.hear(GATEWAY, &told(0, 3, vec![uid(1), uid(2), Uid::EVERYBODY])).unwrap();
+        assert_eq!((news.behind.slot, news.fresh.len(), news.is_whole_now), (0, 2, false));
         assert_eq!(tables.next_at(), Some(EVERY), "one is missing");
-        assert_eq!(tables.hear(GATEWAY, &told(1, 3, vec![uid(2), uid(3)])).unwrap().1, [uid(3)]);
+        let rest = tables.hear(GATEWAY, &told(1, 3, vec![uid(2), uid(3)])).unwrap();
+        assert_eq!((&rest.fresh[..], rest.is_whole_now), (&[uid(3)][..], true));
+        assert!(!tables.hear(GATEWAY, &told(1, 3, vec![uid(2), uid(3)])).unwrap().is_whole_now, "that was said");
         assert_eq!((tables.next_at(), tables.waits_until()), (None, None));
         let mut silent = self::tables();
         let mut asked = Vec::new();
@@ -253,7 +266,7 @@ mod tests {
         let searching = TodData { response: 0xff, ..told(0, 0, Vec::new()) };
         assert_eq!(tables.hear(GATEWAY, &searching), None);
         assert_eq!(tables.next_at(), Some(SEARCHES + SEARCH_EVERY), "it is asked on");
-        assert_eq!(tables.hear(GATEWAY, &told(0, 1, vec![uid])).unwrap().1, [uid]);
+        assert_eq!(tables.hear(GATEWAY, &told(0, 1, vec![uid])).unwrap().fresh, [uid]);
     }
 
     /// One cable is searched: the page of another is asked as ever, and given up as soon.
