@@ -144,6 +144,10 @@ impl Rig {
                 break;
             }
             println!("the nodes stood still for {stood_still:?}: looked again");
+            for file in written_by(arguments) {
+                // It may have been broken off before it wrote anything.
+                fs::remove_file(self.folder.path(file)).unwrap_or(());
+            }
             said = self.folder.run(arguments);
         }
         said
@@ -178,10 +182,16 @@ impl Rig {
 /// How long nodes may stand still before a look at them says nothing of the tool.
 const TOO_LONG: Duration = Duration::from_millis(700);
 
-/// Whether a command changes nothing, in the world or on disk, and can be run again.
+/// Whether a command changes nothing in the world and can be run again.
 fn only_looks(arguments: &[&str]) -> bool {
-    let looks = ["survey", "check", "show", "why"].contains(&arguments[0]);
-    looks && !arguments.iter().any(|argument| ["--save", "--record"].contains(argument))
+    ["survey", "check", "show", "why"].contains(&arguments[0]) || arguments.starts_with(&["sheet", "new"])
+}
+
+/// The files that a look leaves, and overwrites none of.
+fn written_by<'a>(arguments: &[&'a str]) -> Vec<&'a str> {
+    let after = |option: &str| arguments.iter().position(|one| *one == option).map(|at| arguments[at + 1]);
+    let sheet = arguments.starts_with(&["sheet", "new"]).then(|| arguments[2]);
+    [after("--save"), after("--record"), sheet].into_iter().flatten().collect()
 }
 
 /// Runs a shell script beside the nodes, in the demo's folder; `None` where there are no private networks.
@@ -212,7 +222,7 @@ pub(crate) fn noting(adapter: &str, set_up: &str, script: &str) -> Option<Said> 
 /// How much of the processors tests that are timed by a network use, in parts of [`ALL_PARTS`]; and who waits, in order.
 static PROCESSORS: (Mutex<Shares>, Condvar) = (Mutex::new(Shares { used: 0, next: 0, served: 0 }), Condvar::new());
 
-const ALL_PARTS: u32 = 6;
+const ALL_PARTS: u32 = 7;
 /// Forty stacks and a survey of them, and a flood, need most of them. What has a scene beside them mostly waits.
 const MOST_PARTS: u32 = 4;
 
