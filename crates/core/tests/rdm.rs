@@ -331,8 +331,8 @@ fn nobody_is_missing_behind_a_gateway_that_is_off_and_strangers_are_told() {
 /// Of whose cable nothing was told, it is said why; nobody is sent to look for a plug that may be in its place.
 #[rstest]
 #[case::everybody_told("", "", "missing", 2)]
-#[case::no_table("quirks = [\"tells-no-tables\"]", "", "quay was asked who hangs on port 1, and did not tell", 1)]
-#[case::locked("", "locked = [\"10.40.1.1\"]\n", "quay is locked, and was not asked who hangs on it", 0)]
+#[case::no_table("quirks = [\"tells-no-tables\"]", "", "quay did not tell who hangs on port 1", 1)]
+#[case::locked("", "locked = [\"10.40.1.1\"]\n", "quay is locked, and is not asked who hangs on port 1", 0)]
 fn of_whom_nothing_was_told_is_not_missing(
     #[case] gateway: &str,
     #[case] locked: &str,

@@ -67,7 +67,8 @@ impl<'a> Tables<'a> {
     fn why(&self, port: Port<'a>, node: &FoundNode) -> Untold {
         let Port { node: name, number } = port;
         if self.sheet.is_locked(node.address, node.mac) {
-            return Untold { what: format!("{name} is locked, and was not asked who hangs on it"), remedy: None };
+            let what = format!("{name} is locked, and is not asked who hangs on port {number}");
+            return Untold { what, remedy: None };
         }
         let (what, remedy) = if !node.does_rdm {
             let remedy = "take its fixtures to a gateway that does RDM, or check them by eye";
@@ -77,7 +78,7 @@ impl<'a> Tables<'a> {
             (format!("RDM is off at {port}"), order)
         } else {
             let remedy = "check again; if it stays so, look at its own settings for RDM";
-            (format!("{name} was asked who hangs on port {number}, and did not tell"), remedy.to_owned())
+            (format!("{name} did not tell who hangs on port {number}"), remedy.to_owned())
         };
         Untold { what, remedy: Some(remedy) }
     }
