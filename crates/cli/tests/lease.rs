@@ -182,7 +182,7 @@ fn killed_by_force_and_begun_again_it_gives_the_same() {
     let Some(said) = beside_units(
         UNITS,
         "lease='deft-lantern lease t.rig.toml --yes --next hall-right --pool 10.40.8.1-10.40.8.9'\n\
-         $lease --timeout 60s >out & lease=$!; three() { [ $(grep -c given out) -ge 3 ]; }; await three; kill -9 $lease\n\
+         $lease --timeout 60s >out & lease=$!; three() { [ $(grep -c given out) -ge 3 ]; }; await three; kill -9 $lease; wait $lease 2>/dev/null\n\
          cp t.leases.jsonl before; printf '{\"format\":1,\"at' >>t.leases.jsonl\n\
          deft-lantern lease t.rig.toml --yes --next hall-right --pool 10.40.8.1-10.40.8.9 --timeout 30s; echo code $?\n\
          cut -d, -f3-5 before | sort -u >a; grep -v '\"at$' t.leases.jsonl | cut -d, -f3-5 | sort -u >b; diff a b && echo same; cat a",
