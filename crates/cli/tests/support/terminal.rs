@@ -3,6 +3,7 @@
 
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
+use std::os::unix::fs::OpenOptionsExt;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -11,6 +12,7 @@ use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::fs::OFlags;
 use rustix::io::{FdFlags, fcntl_setfd};
 use rustix::process::{Pid, Signal, kill_process};
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
@@ -47,7 +49,11 @@ impl AtTerminal {
         grantpt(&master).unwrap();
         unlockpt(&master).unwrap();
         let name = ptsname(&master, Vec::new()).unwrap();
-        let open = || OpenOptions::new().read(true).write(true).open(name.to_str().unwrap()).unwrap();
+        // Tests that were started without a terminal must not get this one as theirs: they would go with it.
+        let not_ours = OFlags::NOCTTY.bits().cast_signed();
+        let open = || {
+            OpenOptions::new().read(true).write(true).custom_flags(not_ours).open(name.to_str().unwrap()).unwrap()
+        };
         let child = Command::new(env!("CARGO_BIN_EXE_deft-lantern"))
             .args(arguments)
             .args(["--adapter", &rig.ground.guest().to_string()])
